@@ -1,0 +1,37 @@
+"""Measure the product against its targets and print the tables.
+
+    python -m bench hold | patch | deliver | app [--address http://127.0.0.1:8400]
+
+Everything is measured on the demo shot ``apron`` and its truth under ``var/``. Machines are shared: each table holds a
+peer measured in the same run.
+"""
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # as in the workers: many small products, several processes
+VAR = Path(__file__).resolve().parent.parent / "var"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("what", nargs="+", choices=["hold", "patch", "deliver", "app"])
+    parser.add_argument("--var", type=Path, default=VAR)
+    parser.add_argument("--address", default="http://127.0.0.1:8400")
+    options = parser.parse_args()
+    for what in options.what:
+        if what == "app":
+            from bench import app
+
+            app.run(options.address, options.var)
+        else:
+            from bench import engine
+
+            getattr(engine, what)(options.var)
+    sys.exit(0)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,76 @@
+"""Shared array types and the rectangle in which all work on a frame happens."""
+
+from dataclasses import dataclass
+from typing import Any, TypeVar, cast
+
+import numpy as np
+from numpy.typing import NDArray
+
+# float32 pictures, float64 geometry, uint8 or uint16 code values. NumPy's own signatures promote between the
+# float types, so that the names say what is meant and the checker holds floats, integers and masks apart.
+F32 = NDArray[np.floating[Any]]
+F64 = NDArray[np.floating[Any]]
+Codes = NDArray[np.integer[Any]]
+Mask = NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Rect:
+    """Whole pixels: ``left``/``top`` inclusive, ``right``/``bottom`` exclusive."""
+
+    left: int
+    top: int
+    right: int
+    bottom: int
+
+    @property
+    def width(self) -> int:
+        return self.right - self.left
+
+    @property
+    def height(self) -> int:
+        return self.bottom - self.top
+
+    @property
+    def empty(self) -> bool:
+        return self.width <= 0 or self.height <= 0
+
+    @property
+    def slices(self) -> tuple[slice, slice]:
+        """Row and column slices that cut this rectangle out of a picture."""
+        return slice(self.top, self.bottom), slice(self.left, self.right)
+
+    def grown(self, by: int) -> "Rect":
+        """The rectangle with ``by`` pixels more on every side."""
+        return Rect(self.left - by, self.top - by, self.right + by, self.bottom + by)
+
+    def clipped(self, width: int, height: int) -> "Rect":
+        """The part of it inside a picture of ``width`` x ``height``."""
+        return Rect(max(0, self.left), max(0, self.top), min(width, self.right), min(height, self.bottom))
+
+    def within(self, other: "Rect") -> "Rect":
+        """The part of it inside ``other``."""
+        return Rect(
+            max(self.left, other.left), max(self.top, other.top),
+            min(self.right, other.right), min(self.bottom, other.bottom),
+        )  # fmt: skip
+
+    @staticmethod
+    def around(points: NDArray[np.floating]) -> "Rect":
+        """The smallest rectangle that holds all ``points`` (..., 2) x, y."""
+        flat = points.reshape(-1, 2)
+        low, high = np.floor(flat.min(0)).astype(int), np.ceil(flat.max(0)).astype(int)
+        return Rect(int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1)
+
+
+Picture = TypeVar("Picture", bound=NDArray[Any])
+
+
+def padded_cut(picture: Picture, rect: Rect) -> Picture:
+    """``rect`` cut out of ``picture`` (h, w[, c]); places outside repeat the border."""
+    height, width = picture.shape[:2]
+    rows = np.clip(np.arange(rect.top, rect.bottom), 0, height - 1)
+    cols = np.clip(np.arange(rect.left, rect.right), 0, width - 1)
+    if rect == rect.clipped(width, height):
+        return cast(Picture, picture[rect.slices])
+    return cast(Picture, picture[rows[:, None], cols[None, :]])

@@ -1,0 +1,1 @@
+"""The command line: the engine on files, without server or database."""

@@ -1,0 +1,229 @@
+"""``hush``: look at a clip, track, follow points, take a plate, render with proof, print schemas.
+
+Exit codes: 0 done, 1 something the artist can put right (one line on standard error), 2 a wrong command line.
+"""
+
+import csv
+import json
+import multiprocessing
+import os
+import sys
+from pathlib import Path
+from typing import Any
+
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before NumPy is there: small products, several processes
+
+import click
+import numpy as np
+
+from hushcore.errors import HushError
+
+Place = click.Path(path_type=Path)
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+def cli() -> None:
+    """Take marks out of footage, and leave every other pixel alone."""
+
+
+@cli.command()
+@click.argument("clip", type=Place)
+def info(clip: Path) -> None:
+    """Say what a clip is. CLIP: a folder or a pattern such as apron.####.tif."""
+    from hushcore.media.clips import open_clip
+
+    found = open_clip(clip)
+    found.read(found.first)
+    click.echo(json.dumps({
+        "name": found.name, "first": found.first, "last": found.last, "frames": len(found.frames),
+        "missing": found.missing, "width": found.width, "height": found.height, "channels": found.channels,
+        "depth": found.depth, "pattern": f"{found.stem}{'#' * found.digits}{found.suffix}",
+    }, indent=1))  # fmt: skip
+
+
+def _range(text: str | None, first: int, last: int) -> tuple[int, int]:
+    if text is None:
+        return first, last
+    try:
+        low, high = (int(part) for part in text.split("-"))
+    except ValueError as error:
+        raise HushError(f"{text!r} is not a range; write it like 1001-1096.", "bad-range") from error
+    return low, high
+
+
+@cli.command()
+@click.argument("clip", type=Place)
+@click.option("--ground", "ground_file", type=Place, required=True, help="Ground file (hush schema ground).")
+@click.option("--kind", type=click.Choice(["planar", "mesh"]), default="mesh", show_default=True)
+@click.option("--range", "frames", help="First and last frame, as A-B.")
+@click.option("-o", "--out", type=Place, required=True, help="Hold file to write.")
+def track(clip: Path, ground_file: Path, kind: str, frames: str | None, out: Path) -> None:
+    """Measure how a ground moves, from its anchor frame both ways."""
+    from hushcore.hold.record import track as follow_both
+    from hushcore.media.clips import open_clip
+    from hushcore.recipe.models import GroundData, load
+
+    data = load(ground_file, GroundData)
+    found = open_clip(clip)
+    first, last = _range(frames, found.first, found.last)
+    numbers = found.check_range(first, last)
+    hold = None
+    with click.progressbar(length=max(1, len(numbers) - 1), label="Tracking", file=sys.stderr) as bar:
+        for _, growing in follow_both(found.read, data.ground(), kind, data.anchor, first, last):
+            hold = growing
+            bar.update(1)
+    assert hold is not None
+    _write_json(out, hold.plain())
+    weak = [number for number, frame in sorted(hold.frames.items()) if frame.lost]
+    if weak:
+        click.echo(f"Lost on {len(weak)} frames, first {weak[0]}: check them before you patch.", err=True)
+
+
+@cli.command()
+@click.argument("hold_file", type=Place)
+@click.option("--points", type=Place, required=True, help="CSV with columns id,x,y in the anchor frame.")
+@click.option("-o", "--out", type=Place, required=True, help="CSV to write: frame,id,x,y,confidence.")
+def follow(hold_file: Path, points: Path, out: Path) -> None:
+    """Carry points through a hold. Confidence is 1 / (1 + drift in px), 0 on a lost frame."""
+    from hushcore.recipe.build import load_hold
+
+    hold = load_hold(hold_file)
+    names, at = _read_points(points)
+    rows = []
+    for number in sorted({*hold.frames, hold.anchor}):
+        moved = hold.at(number).forward(at)
+        sure = 1 / (1 + hold.drift_at(number, at))
+        lost = number in hold.frames and hold.frames[number].lost
+        for name, place, trust in zip(names, moved, sure, strict=True):
+            rows.append((number, name, f"{place[0]:.4f}", f"{place[1]:.4f}", f"{0 if lost else trust:.4f}"))
+    _write_text(out, "frame,id,x,y,confidence\n" + "".join(",".join(map(str, row)) + "\n" for row in rows))
+
+
+def _read_points(path: Path) -> tuple[list[str], np.ndarray]:
+    try:
+        with path.open(newline="") as lines:
+            table = list(csv.DictReader(lines))
+        return [row["id"] for row in table], np.array([[float(row["x"]), float(row["y"])] for row in table])
+    except FileNotFoundError as error:
+        raise HushError(f"There is no file {path.name}.", "no-file") from error
+    except (KeyError, TypeError, ValueError) as error:
+        raise HushError(f"{path.name} needs the columns id,x,y with numbers for x and y.", "bad-points") from error
+
+
+@cli.command()
+@click.argument("clip", type=Place)
+@click.option("--frame", type=int, required=True)
+@click.option("-o", "--out", type=Place, required=True, help="Picture to write (.tif or .png).")
+def plate(clip: Path, frame: int, out: Path) -> None:
+    """Take a frame out to retouch in any image editor."""
+    from hushcore.media.clips import open_clip
+    from hushcore.media.pictures import output_spec, write_codes
+
+    found = open_clip(clip)
+    same_kind = out.suffix.lower() == found.suffix.lower()
+    write_codes(out, found.read(frame), output_spec(found.path(frame)) if same_kind else None)
+
+
+_shared: dict[str, Any] = {}
+
+
+def _one(frame: int) -> Any:
+    from hushcore.deliver.frames import deliver_frame
+
+    fixes = [fix for data, fix in _shared["fixes"] if data.covers(frame)]
+    try:
+        return deliver_frame(_shared["clip"], frame, fixes, _shared["folder"])
+    except HushError as error:
+        return error
+
+
+@cli.command()
+@click.argument("clip", type=Place)
+@click.option("--recipe", "recipe_file", type=Place, required=True, help="Recipe file (hush schema recipe).")
+@click.option("-o", "--out", "folder", type=Place, required=True, help="Folder for the frames and proof.json.")
+@click.option("--range", "frames", help="First and last frame, as A-B.")
+@click.option("--workers", type=click.IntRange(1, 64), default=1, show_default=True)
+def render(clip: Path, recipe_file: Path, folder: Path, frames: str | None, workers: int) -> None:
+    """Patch every frame, and prove that nothing outside the mattes changed."""
+    from hushcore.deliver import frames as delivery
+    from hushcore.media.clips import open_clip
+    from hushcore.recipe.build import build_all
+    from hushcore.recipe.models import Recipe, load
+
+    found = open_clip(clip)
+    numbers = found.check_range(*_range(frames, found.first, found.last))
+    delivery.check_place(found, folder)
+    fixes = build_all(load(recipe_file, Recipe), recipe_file.parent, found.read)
+    delivery.check_room(found, numbers, folder)
+    _shared.update(clip=found, fixes=fixes, folder=folder)
+    proofs = _run(numbers, workers)
+    proof = delivery.summary(proofs)
+    _write_json(folder / "proof.json", proof)
+    click.echo(
+        f"{proof['frames']} frames, {proof['changed_outside']} of {proof['values']} values changed outside the mattes."
+    )
+
+
+def _run(numbers: list[int], workers: int) -> list[Any]:
+    import cv2
+
+    done = []
+    workers = min(workers, len(numbers))
+    context = multiprocessing.get_context("fork")
+    if workers > 1:
+        cv2.setNumThreads(1)
+    pool = context.Pool(workers) if workers > 1 else None
+    try:
+        with click.progressbar(length=len(numbers), label="Rendering", file=sys.stderr) as bar:
+            results = pool.imap_unordered(_one, numbers) if pool else map(_one, numbers)
+            for result in results:
+                if isinstance(result, HushError):
+                    raise result
+                done.append(result)
+                bar.update(1)
+    finally:
+        if pool:
+            pool.terminate()
+            pool.join()
+    return done
+
+
+@cli.command()
+@click.argument("name")
+def schema(name: str) -> None:
+    """Print the JSON Schema of a file: ground, recipe or hold."""
+    from hushcore.recipe.models import SCHEMAS
+
+    if name not in SCHEMAS:
+        raise HushError(f"There is no schema {name!r}; ask for {', '.join(sorted(SCHEMAS))}.", "no-schema")
+    click.echo(json.dumps(SCHEMAS[name].model_json_schema(), indent=1))
+
+
+def _write_json(path: Path, data: Any) -> None:
+    _write_text(path, json.dumps(data, separators=(",", ":")))
+
+
+def _write_text(path: Path, text: str) -> None:
+    part = path.with_name(f".{path.name}.part")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        part.write_text(text)
+        os.replace(part, path)
+    except OSError as error:
+        part.unlink(missing_ok=True)
+        raise HushError(f"{path.name} could not be written: {error.strerror or error}.", "disk-full") from error
+
+
+def main() -> None:
+    """Entry point: an expected failure is one line and exit code 1."""
+    try:
+        cli.main(standalone_mode=False)
+    except HushError as error:
+        click.echo(f"hush: {error.message}", err=True)
+        sys.exit(1)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(error.exit_code)
+    except (click.Abort, KeyboardInterrupt):
+        click.echo("hush: stopped.", err=True)
+        sys.exit(130)

@@ -1,0 +1,38 @@
+"""Compile the engine's inner loops once, so that an artist's first click is not the one that waits for it.
+
+``python -m hushcore.cli.warm``; the compiled code is kept beside the sources and reused by every process.
+"""
+
+import numpy as np
+
+from hushcore.edge.matte import Edge
+from hushcore.hold.record import track
+from hushcore.hold.still import Ground
+from hushcore.patch.fix import lay, make_fix
+from hushcore.plates.choose import clarity
+from hushcore.plates.plate import make_plate
+from hushcore.retouch.strokes import Stroke
+
+SIZE = 200
+BOX = np.array([[70, 70], [130, 70], [130, 130], [70, 130]], float)
+
+
+def main() -> None:
+    """Track, paint and lay a fix on a few small made-up frames, with every kind of hold."""
+    rng = np.random.default_rng(1)
+    texture = rng.integers(8000, 50000, (SIZE + 16, SIZE + 16, 3)).astype(np.uint16)
+    frames = [texture[k * 3 : k * 3 + SIZE, :SIZE] for k in range(3)]
+    for kind in ("planar", "mesh"):
+        hold = None
+        for _, growing in track(frames.__getitem__, Ground.of([(BOX * 1.5 - 50).tolist()]), kind, 0, 0, 2):
+            hold = growing
+        assert hold is not None
+        for frame in (0, 1):
+            stroke = Stroke("clone", np.array([[90, 90, 1], [110, 90, 1]], float), 8, offset=(0, 30))
+            plate = make_plate(frames[frame], hold, frame, [stroke])
+            lay(frames[2], 2, make_fix(hold, Edge(BOX), plate, "under"))
+        clarity(frames[1], hold.at(1), BOX)
+
+
+if __name__ == "__main__":
+    main()

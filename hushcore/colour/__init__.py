@@ -1,0 +1,1 @@
+"""Encodings and colour difference."""

@@ -1,0 +1,1 @@
+"""Finished frames, written with the proof that nothing else changed."""

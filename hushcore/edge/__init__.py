@@ -1,0 +1,1 @@
+"""The matte of a mark on the still surface."""

@@ -1,0 +1,1 @@
+"""Paths, homographies, spline maps and resampling."""

@@ -1,0 +1,1 @@
+"""Holds: the maps between the still surface and every frame, and the trackers that measure them."""

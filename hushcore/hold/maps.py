@@ -1,0 +1,137 @@
+"""The map of a hold on one frame: from the still surface (anchor-frame pixels) to the frame and back."""
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+from scipy.ndimage import spline_filter
+
+from hushcore.arrays import F32, F64, Rect
+from hushcore.geometry import homography, spline
+from hushcore.hold import kernels
+
+INVERSE_STEPS = 12
+INVERSE_CAP = 24.0  # px a step
+INVERSE_TOLERANCE = 1e-4  # px
+INVERSE_BEYOND = 4  # knots outside the rectangle on every side
+INVERSE_STRIDE = 8  # dense inverses are solved on this grid and interpolated
+
+
+class HoldMap(Protocol):
+    """What every kind of hold can do on one frame. Points are (..., 2) x, y in px."""
+
+    def forward(self, points: F64) -> F64:
+        """Still surface to frame."""
+
+    def inverse(self, points: F64) -> F64:
+        """Frame to still surface."""
+
+    def jacobian(self, points: F64) -> F64:
+        """Derivative (..., 2, 2) of ``forward``."""
+
+
+@dataclass(frozen=True)
+class PlanarMap:
+    """A homography from the anchor frame to the frame."""
+
+    matrix: F64
+
+    def forward(self, points: F64) -> F64:
+        return homography.apply(self.matrix, points)
+
+    def inverse(self, points: F64) -> F64:
+        return homography.apply(np.linalg.inv(self.matrix), points)
+
+    def jacobian(self, points: F64) -> F64:
+        return homography.jacobian(self.matrix, points)
+
+
+@dataclass(frozen=True)
+class MeshMap:
+    """A cubic B-spline displacement over the anchor frame's region."""
+
+    grid: spline.Grid
+    coefficients: F64
+
+    def forward(self, points: F64) -> F64:
+        return points + spline.evaluate(self.grid, self.coefficients, points)
+
+    def inverse(self, points: F64) -> F64:
+        """Newton's method from the affine part; places far outside the grid stay approximate."""
+        affine = spline.affine_part(self.grid, self.coefficients)
+        still = points - spline.evaluate(self.grid, affine, points)
+        still = points - spline.evaluate(self.grid, affine, still)
+        flat = np.ascontiguousarray(still.reshape(-1, 2), np.float64)
+        targets = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 2))
+        grid = self.grid
+        kernels.mesh_inverse(
+            np.ascontiguousarray(self.coefficients, np.float64), grid.left, grid.top, grid.spacing,
+            targets, flat, INVERSE_STEPS, INVERSE_TOLERANCE, INVERSE_CAP,
+        )  # fmt: skip
+        return flat.reshape(np.shape(points))
+
+    def jacobian(self, points: F64) -> F64:
+        return np.eye(2) + spline.derivatives(self.grid, self.coefficients, points)
+
+
+def identity(kind: str, grid: spline.Grid | None) -> HoldMap:
+    """The map on the anchor frame itself."""
+    if kind == "planar" or grid is None:
+        return PlanarMap(np.eye(3))
+    return MeshMap(grid, np.zeros((*grid.shape, 2)))
+
+
+def dense_forward(held: HoldMap, rect: Rect) -> tuple[F32, F32]:
+    """Frame positions of every pixel of a still ``rect``: two planes x, y."""
+    if isinstance(held, MeshMap):
+        return dense_mesh(
+            held, np.arange(rect.left, rect.right, dtype=float), np.arange(rect.top, rect.bottom, dtype=float)
+        )
+    y, x = np.mgrid[rect.top : rect.bottom, rect.left : rect.right]
+    points = held.forward(np.stack([x, y], -1).astype(float))
+    return points[..., 0].astype(np.float32), points[..., 1].astype(np.float32)
+
+
+def dense_mesh(held: MeshMap, xs: F64, ys: F64) -> tuple[F32, F32]:
+    """Frame positions over the outer product of ``xs`` and ``ys`` (tensor product of the bases)."""
+    grid, c = held.grid, held.coefficients.astype(np.float32)
+    in_x = spline.basis_rows(xs, grid.left, grid.spacing, grid.across).astype(np.float32)
+    in_y = spline.basis_rows(ys, grid.top, grid.spacing, grid.down).astype(np.float32)
+    x = in_y @ c[..., 0] @ in_x.T + np.asarray(xs, np.float32)[None, :]
+    y = in_y @ c[..., 1] @ in_x.T + np.asarray(ys, np.float32)[:, None]
+    return x, y
+
+
+def dense_inverse(held: HoldMap, rect: Rect) -> tuple[F32, F32]:
+    """Still positions of every pixel of a frame ``rect``: two planes x, y.
+
+    A mesh is inverted on a coarse grid and interpolated by a cubic spline; the error is below
+    .01 px for folds of 30 px and more (tested).
+    """
+    if isinstance(held, PlanarMap):
+        back = PlanarMap(np.linalg.inv(held.matrix))
+        return dense_forward(back, rect)
+    stride, beyond = INVERSE_STRIDE, INVERSE_BEYOND
+    across, down = -(-rect.width // stride) + 1, -(-rect.height // stride) + 1
+    xs = rect.left + stride * np.arange(-beyond, across + beyond, dtype=float)
+    ys = rect.top + stride * np.arange(-beyond, down + beyond, dtype=float)
+    knots = np.stack(np.meshgrid(xs, ys), -1)
+    shift_x, shift_y = _between_knots(held.inverse(knots) - knots, rect.width, rect.height)
+    x = shift_x + np.arange(rect.left, rect.right, dtype=np.float32)[None, :]
+    y = shift_y + np.arange(rect.top, rect.bottom, dtype=np.float32)[:, None]
+    return x, y
+
+
+def _between_knots(values: F64, width: int, height: int) -> tuple[F32, F32]:
+    """Cubic spline through displacements at the knots (rows, cols, 2), at every pixel of the inner part.
+
+    The knots beyond the rectangle keep the mirrored border of the spline filter away from it.
+    """
+    start = -INVERSE_BEYOND * INVERSE_STRIDE
+    planes = []
+    for k in range(2):
+        lifted = np.pad(spline_filter(values[..., k], order=3, mode="mirror"), 1, mode="reflect")
+        in_x = spline.basis_rows(np.arange(width, dtype=float), start, INVERSE_STRIDE, lifted.shape[1] - 3)
+        in_y = spline.basis_rows(np.arange(height, dtype=float), start, INVERSE_STRIDE, lifted.shape[0] - 3)
+        planes.append((in_y @ lifted @ in_x.T).astype(np.float32))
+    return planes[0], planes[1]

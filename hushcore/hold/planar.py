@@ -1,0 +1,137 @@
+"""Direct registration of a plane: a compositional homography on the mesh's own data term."""
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, F64
+from hushcore.errors import HushError
+from hushcore.geometry import homography, sampling
+from hushcore.hold import kernels
+from hushcore.hold.mesh import COARSE_BETTER_BY, FINE_LEVELS, SHUTTER, Fit, agreement, residual_scale
+from hushcore.hold.picture import View
+from hushcore.hold.still import Still, blurred_still
+
+ITERATIONS = (6, 5, 6, 8)  # fine to coarse; stops early when the step is below SMALL_STEP
+MORE_AT_START = 6
+SMALL_STEP = 0.004  # px at the corner
+SMALLEST_AREA = 0.03  # of the anchor's, anywhere on the ground
+TRUST = 1e-3  # of the Hessian's own diagonal: keeps what cannot be seen where it was predicted
+
+
+class PlanarSolver:
+    """Fits the homography from the anchor frame to a frame."""
+
+    def __init__(self, still: Still) -> None:
+        self.still = still
+        rect = still.rect
+        self.centre = np.array([(rect.left + rect.right - 1) / 2, (rect.top + rect.bottom - 1) / 2])
+        self.reach = max(rect.width, rect.height) / 2
+
+    def positions(self, matrix: F64, level: int) -> tuple[F32, F32]:
+        """Frame positions of the template's pixels at a level."""
+        xs, ys = self.still.axes(level)
+        points = homography.apply(matrix, np.stack(np.meshgrid(xs, ys), -1))
+        return points[..., 0].astype(np.float32), points[..., 1].astype(np.float32)
+
+    def unwarp(self, view: View, params: F64, level: int) -> tuple[F32, F32]:
+        """The frame pulled back to the anchor pose at a level, and where it could be read."""
+        map_x, map_y = view.to_level(*self.positions(params, level), level)
+        source = view.levels[level]
+        warped = np.empty(map_x.shape, np.float32)
+        sample = sampling.catmull_rom if level == 0 else sampling.bilinear
+        sample(source.picture, map_x, map_y, warped)
+        readable = np.empty_like(warped)
+        sampling.bilinear(source.readable, map_x, map_y, readable)
+        height, width = source.picture.shape
+        inside = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
+        return warped, (readable > 0.99) & inside
+
+    def solve(self, view: View, start: F64, previous: F64, seen: F32, first: bool) -> Fit:
+        """Fit one frame from ``start`` (3, 3); see ``MeshSolver.solve`` for the rest."""
+        coarse = range(len(self.still.weights) - 1, FINE_LEVELS - 1, -1)
+        matrix = start
+        try:
+            moved = self._refined(view, start, previous, seen, first, coarse).coefficients
+            if agreement(self, view, moved) > agreement(self, view, start) + COARSE_BETTER_BY:
+                matrix = moved
+        except HushError:  # the coarse levels see too little; the fine ones may still hold
+            pass
+        return self._refined(view, matrix, previous, seen, first, range(FINE_LEVELS - 1, -1, -1))
+
+    def _refined(self, view: View, start: F64, previous: F64, seen: F32, first: bool, levels: range) -> Fit:
+        matrix = start.copy()
+        fit = None
+        for level in levels:
+            still = self._smeared(matrix, previous, level)
+            step = 1 << level
+            weight = self.still.weights[level] * seen[step // 2 :: step, step // 2 :: step]
+            for _ in range(ITERATIONS[level] + (MORE_AT_START if first else 0)):
+                warped, readable = self.unwarp(view, matrix, level)
+                active = np.ascontiguousarray(weight * readable, np.float32)
+                scale = residual_scale(still, warped, active)
+                update = self._step(still, warped, active, scale, level)
+                matrix = matrix @ update
+                matrix /= matrix[2, 2]
+                self._check(matrix)
+                fit = Fit(matrix, still, warped, active, scale)
+                if self._size(update) < SMALL_STEP * step:
+                    break
+        assert fit is not None
+        return fit
+
+    def _check(self, matrix: F64) -> None:
+        """A plane that collapses, turns over or grows beyond reason is not what the camera sees."""
+        slopes = homography.jacobian(matrix, self._corners())
+        sizes = np.linalg.det(slopes) if np.isfinite(slopes).all() else np.zeros(1)
+        if sizes.min() < SMALLEST_AREA or sizes.max() > 1 / SMALLEST_AREA:
+            raise HushError("The hold broke down here: too little of the ground can be seen.", "lost")
+
+    def _corners(self) -> F64:
+        r = self.still.rect
+        return np.array([[r.left, r.top], [r.right, r.top], [r.left, r.bottom], [r.right, r.bottom]], float)
+
+    def _smeared(self, matrix: F64, previous: F64, level: int) -> F32:
+        picture = self.still.view.levels[level].picture
+        if level >= FINE_LEVELS:
+            return picture
+        xs, ys = self.still.axes(level)
+        points = np.stack(np.meshgrid(xs[:: 16 >> level], ys[:: 16 >> level]), -1)
+        moved = homography.apply(matrix, points) - homography.apply(previous, points)
+        back = np.linalg.inv(homography.jacobian(matrix, self.centre))
+        vector = np.einsum("ij,abj->abi", back, moved) * (SHUTTER / 2**level)
+        if np.hypot(vector[..., 0], vector[..., 1]).max() < 1:
+            return picture
+        size = (picture.shape[1], picture.shape[0])
+        across, down = (
+            cv2.resize(np.ascontiguousarray(vector[..., k], np.float32), size, interpolation=cv2.INTER_LINEAR)
+            for k in range(2)
+        )
+        return blurred_still(self.still, level, across, down)
+
+    def _step(self, still: F32, warped: F32, weight: F32, scale: float, level: int) -> F64:
+        xs, ys = self.still.axes(level)
+        to_x, to_y = (xs - self.centre[0]) / self.reach, (ys - self.centre[1]) / self.reach
+        hessian, force = np.zeros((8, 8)), np.zeros(8)
+        kernels.planar_sums(still, warped, weight, np.float32(scale), to_x, to_y, level < FINE_LEVELS, hessian, force)
+        hessian = hessian + np.tril(hessian, -1).T
+        values, vectors = np.linalg.eigh(hessian)
+        if values[-1] <= 0:
+            raise HushError("The hold broke down here: too little of the ground can be seen.", "lost")
+        values = np.maximum(values, 0) + TRUST * values[-1] * 1e-2
+        p = vectors @ ((vectors.T @ force) / values) * (2.0**level)
+        return self._update(p)
+
+    def _update(self, p: F64) -> F64:
+        """The small homography x -> x + p(u, v) around the centre, u and v in units of ``reach``."""
+        to_unit = np.array([[1, 0, -self.centre[0]], [0, 1, -self.centre[1]], [0, 0, self.reach]]) / self.reach
+        s = 1 / self.reach
+        small = np.array([
+            [1 + p[1] * s, p[2] * s, p[0] * s],
+            [p[4] * s, 1 + p[5] * s, p[3] * s],
+            [-p[6] * s, -p[7] * s, 1],
+        ])  # fmt: skip
+        return np.asarray(np.linalg.inv(to_unit) @ small @ to_unit)
+
+    def _size(self, update: F64) -> float:
+        corners = self._corners()
+        return float(np.abs(homography.apply(update, corners) - corners).max())

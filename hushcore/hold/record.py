@@ -1,0 +1,153 @@
+"""A measured hold as plain data: what is stored, sent and read back, and the map it gives on each frame."""
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from hushcore.arrays import F32, F64, Codes
+from hushcore.errors import HushError
+from hushcore.geometry import spline
+from hushcore.hold.confidence import CELL
+from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap, identity
+from hushcore.hold.still import Ground
+from hushcore.hold.tracker import Measured, Tracker, make_tracker
+
+Reader = Callable[[int], Codes]
+LOST_DRIFT = 229.0  # px: the figure's own ceiling, 4.2 e^4
+
+
+@dataclass(frozen=True)
+class HoldFrame:
+    """One frame: map parameters, drift per cell (px), its RMS, seen share of the ground, whether it was lost."""
+
+    params: F64
+    drift: F32
+    drift_rms: float
+    seen: float
+    lost: bool
+
+
+@dataclass
+class Hold:
+    """A hold: how it was measured, and its frames. ``corner``: top left of the drift cells, anchor px."""
+
+    kind: str
+    anchor: int
+    size: tuple[int, int]
+    grid: spline.Grid | None
+    corner: tuple[int, int]
+    frames: dict[int, HoldFrame] = field(default_factory=dict)
+
+    def has(self, frame: int) -> bool:
+        """Whether the surface is known on a frame."""
+        return frame == self.anchor or frame in self.frames
+
+    def at(self, frame: int) -> HoldMap:
+        """The map from the still surface to a frame. Raises HushError when it was not measured."""
+        if frame == self.anchor:
+            return identity(self.kind, self.grid)
+        if frame not in self.frames:
+            raise HushError(f"The hold has not been measured on frame {frame}; track to it first.", "not-held")
+        params = self.frames[frame].params
+        if self.kind == "planar" or self.grid is None:
+            return PlanarMap(params)
+        return MeshMap(self.grid, params)
+
+    def drift_at(self, frame: int, points: F64) -> F64:
+        """Drift figure (px) at still points (n, 2): bilinear between cells; 0 on the anchor."""
+        if frame == self.anchor:
+            return np.zeros(len(points))
+        cells = self.frames[frame].drift
+        x = np.clip((points[:, 0] - self.corner[0]) / CELL - 0.5, 0, cells.shape[1] - 1)
+        y = np.clip((points[:, 1] - self.corner[1]) / CELL - 0.5, 0, cells.shape[0] - 1)
+        ix, iy = np.minimum(x.astype(int), cells.shape[1] - 2), np.minimum(y.astype(int), cells.shape[0] - 2)
+        fx, fy = x - ix, y - iy
+        upper = cells[iy, ix] * (1 - fx) + cells[iy, ix + 1] * fx
+        lower = cells[iy + 1, ix] * (1 - fx) + cells[iy + 1, ix + 1] * fx
+        return np.asarray(upper * (1 - fy) + lower * fy, float)
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON-ready data; see ``docs/files.md``."""
+        grid = self.grid
+        return {
+            "version": 1, "kind": self.kind, "anchor": self.anchor, "size": list(self.size),
+            "corner": list(self.corner), "cell": CELL,
+            "grid": None if grid is None else {
+                "left": grid.left, "top": grid.top, "spacing": grid.spacing, "across": grid.across, "down": grid.down,
+            },
+            "frames": {str(number): frame_plain(self.frames[number]) for number in sorted(self.frames)},
+        }  # fmt: skip
+
+    @staticmethod
+    def of(data: dict[str, Any]) -> "Hold":
+        """From ``plain`` data. Raises HushError when it is not a hold."""
+        try:
+            grid = spline.Grid(**data["grid"]) if data["grid"] else None
+            hold = Hold(data["kind"], int(data["anchor"]), tuple(data["size"]), grid, tuple(data["corner"]))
+            for number, stored in data["frames"].items():
+                hold.frames[int(number)] = frame_of(stored)
+        except (KeyError, TypeError, ValueError) as error:
+            raise HushError(f"This is not a hold file ({error}); write it with hush track.", "bad-hold") from error
+        return hold
+
+
+def frame_plain(frame: HoldFrame) -> dict[str, Any]:
+    """A frame as JSON-ready data; parameters keep the digits that matter (1e-6 px)."""
+    return {
+        "params": np.round(frame.params, 9 if frame.params.shape == (3, 3) else 6).tolist(),
+        "drift": np.round(frame.drift, 3).tolist(),
+        "drift_rms": round(frame.drift_rms, 4), "seen": round(frame.seen, 4), "lost": frame.lost,
+    }  # fmt: skip
+
+
+def frame_of(stored: dict[str, Any]) -> HoldFrame:
+    """The reverse of ``frame_plain``."""
+    return HoldFrame(
+        np.asarray(stored["params"], float), np.asarray(stored["drift"], np.float32),
+        float(stored["drift_rms"]), float(stored["seen"]), bool(stored["lost"]),
+    )  # fmt: skip
+
+
+def of_measured(measured: Measured) -> HoldFrame:
+    """A tracker's result as a frame of a hold, rounded as it is stored so that both compute the same."""
+    return frame_of(frame_plain(HoldFrame(
+        measured.params, measured.drift, measured.drift_rms, measured.seen, measured.lost
+    )))  # fmt: skip
+
+
+def start(tracker: Tracker, anchor: int) -> Hold:
+    """An empty hold for what a tracker will measure."""
+    rect = tracker.still.rect
+    return Hold(tracker.kind, anchor, tracker.size, tracker.grid, (rect.left, rect.top))
+
+
+def ways(first: int, last: int, anchor: int) -> tuple[list[int], list[int]]:
+    """The frames after the anchor, ascending, and those before it, descending."""
+    return list(range(anchor + 1, last + 1)), list(range(anchor - 1, first - 1, -1))
+
+
+def follow(tracker: Tracker, read: Reader, frames: Iterable[int]) -> Iterator[tuple[int, HoldFrame]]:
+    """Measure frames in order, one by one."""
+    for number in frames:
+        yield number, of_measured(tracker.step(read(number)))
+
+
+def track(read: Reader, ground: Ground, kind: str, anchor: int, first: int, last: int) -> Iterator[tuple[int, Hold]]:
+    """Measure first..last from the anchor both ways; yields the growing hold after each frame.
+
+    Raises HushError when the anchor lies outside the range or the ground cannot be held.
+    """
+    if not first <= anchor <= last:
+        raise HushError(f"The anchor frame {anchor} is outside {first} to {last}; widen the range.", "bad-range")
+    codes = read(anchor)
+    hold: Hold | None = None
+    for way in ways(first, last, anchor):
+        tracker = make_tracker(codes, ground, kind)
+        hold = hold or start(tracker, anchor)
+        for number, frame in follow(tracker, read, way):
+            hold.frames[number] = frame
+            yield number, hold
+    if hold is not None and not hold.frames:
+        yield anchor, hold

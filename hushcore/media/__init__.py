@@ -1,0 +1,1 @@
+"""Clips in and out: the only part of the engine that touches disks and codecs."""

@@ -1,0 +1,1 @@
+"""One fix on one frame, and a stack of fixes on one frame."""

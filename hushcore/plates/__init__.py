@@ -1,0 +1,1 @@
+"""Plates: retouched reference frames, held in the still pose."""

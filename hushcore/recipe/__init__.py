@@ -1,0 +1,1 @@
+"""The whole description of a fix as plain validated data."""

@@ -1,0 +1,1 @@
+"""Brushes and strokes on a plate."""

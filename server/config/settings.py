@@ -1,0 +1,90 @@
+"""Settings, from the environment where a place differs from the default under ``var/``."""
+
+import os
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent.parent
+VAR = Path(os.environ.get("HUSH_VAR", ROOT / "var"))
+
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("HUSH_HOSTS", "127.0.0.1,localhost,[::1]").split(",")
+POOL = os.environ.get("HUSH_DB_POOL", "") == "1"
+DEMO = os.environ.get("HUSH_DEMO", "") == "1"
+
+
+def _secret() -> str:
+    """A key of this installation's own, made on first use."""
+    from django.core.management.utils import get_random_secret_key
+
+    kept = VAR / "secret.key"
+    if not kept.exists():
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        kept.write_text(get_random_secret_key())
+        kept.chmod(0o600)
+    return kept.read_text()
+
+
+SECRET_KEY = os.environ.get("HUSH_SECRET") or _secret()
+
+# One root per kind of file; rows hold paths relative to these
+MEDIA_FOOTAGE = Path(os.environ.get("HUSH_FOOTAGE", VAR / "media"))
+DELIVERIES = Path(os.environ.get("HUSH_DELIVERIES", VAR / "deliveries"))
+PROXIES = Path(os.environ.get("HUSH_PROXIES", VAR / "proxies"))
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "ninja",
+    "procrastinate.contrib.django",
+    "accounts",
+    "jobs",
+    "fixes",
+    "deliveries",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "config.errors.ProblemMiddleware",
+]
+ROOT_URLCONF = "config.urls"
+ASGI_APPLICATION = "config.asgi.application"
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": os.environ.get("HUSH_DB", "hush"),
+        "USER": os.environ.get("HUSH_DB_USER", "hush"),
+        "HOST": os.environ.get("HUSH_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("HUSH_DB_PORT", "54329"),
+        "CONN_MAX_AGE": 0,
+        # the web server keeps its connections (opening one costs more than most answers); workers do not need to
+        "OPTIONS": {"connect_timeout": 10, **({"pool": {"min_size": 2, "max_size": 16}} if POOL else {})},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+USE_TZ = True
+TIME_ZONE = "UTC"
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 20 * 1024 * 1024
+
+STATIC_URL = "static/"
+WEB_BUILD = ROOT / "web" / "dist"
+WHITENOISE_ROOT = WEB_BUILD if WEB_BUILD.exists() else None
+WHITENOISE_INDEX_FILE = True
+
+PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "tasks"
+# a killed worker is noticed after the timeout and its work goes back in the queue
+PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 2, "stalled_worker_timeout": 6}
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {"hush": {"level": "INFO"}},
+}

@@ -1,0 +1,30 @@
+"""Addresses: the API, the pictures, the live events; all else is the web side."""
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse
+from django.urls import path, re_path
+from fixes import pictures as fix_pictures
+from jobs import pictures as shot_pictures
+
+from config.api import api
+from config.events import stream
+
+
+def web(request: HttpRequest, rest: str = "") -> HttpResponse:
+    """The web side's one page, for every address that is its own."""
+    page = settings.WEB_BUILD / "index.html"
+    if not page.exists():
+        return HttpResponse("The screens are not built yet. Run bin/start.", status=503, content_type="text/plain")
+    return HttpResponse(page.read_bytes(), content_type="text/html", headers={"Cache-Control": "no-cache"})
+
+
+urlpatterns = [
+    path("api/events", stream),
+    path("api/", api.urls),
+    path("pictures/shots/<int:shot>/frames/<int:frame>.<str:suffix>", shot_pictures.frame),
+    path("pictures/shots/<int:shot>/patched/<int:frame>.<str:suffix>", fix_pictures.patched),
+    path("pictures/fixes/<int:fix>/still/<int:frame>.<str:suffix>", fix_pictures.still),
+    path("pictures/fixes/<int:fix>/plate.<str:suffix>", fix_pictures.plate),
+    path("pictures/fixes/<int:fix>/crops/<int:frame>.jpg", fix_pictures.crop),
+    re_path(r"^(?!api/|pictures/|assets/)(?P<rest>.*)$", web),
+]

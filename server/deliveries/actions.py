@@ -1,0 +1,118 @@
+"""Asking for a delivery, stopping it, taking it up again, clearing its files."""
+
+import re
+import shutil
+from typing import Any
+
+from config.events import tell
+from django.conf import settings
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from fixes import actions as fix_actions
+from fixes.models import Hold
+from jobs.models import Shot, inside_root
+
+from deliveries.models import Delivery
+from hushcore.deliver.frames import FrameProof, check_place, check_room, summary
+from hushcore.errors import HushError
+
+CHUNK = 8
+
+
+def ask(shot: Shot, first: int, last: int, by: AbstractBaseUser | None) -> Delivery:
+    """Deliver first..last with the fixes as they stand now.
+
+    Raises HushError when a fix lacks something, the hold does not cover the range, or the disk cannot hold the frames.
+    """
+    media = shot.clip.media()
+    numbers = media.check_range(first, last)
+    recipe = recipe_of(shot, numbers)
+    with transaction.atomic():
+        delivery = Delivery.objects.create(
+            shot=shot, folder="", first=first, last=last, recipe=recipe, by=fix_actions._person(by)
+        )
+        name = re.sub(r"[^A-Za-z0-9._-]+", "-", shot.name).strip("-.") or "shot"
+        delivery.folder = f"{name}-{delivery.id:04d}"
+        folder = inside_root(settings.DELIVERIES, delivery.folder)
+        check_place(media, folder)
+        check_room(media, numbers, folder)
+        delivery.save(update_fields=["folder"])
+        queue(delivery)
+        tell("delivery", delivery=delivery.id, shot=shot.id, state=delivery.state)
+    return delivery
+
+
+def recipe_of(shot: Shot, numbers: list[int]) -> list[dict[str, Any]]:
+    """The fixes that are on, as documents. Raises HushError for one that cannot be laid on every frame."""
+    documents = []
+    for fix in shot.fixes.all():
+        document = fix.document
+        if not document["on"]:
+            continue
+        lacking = fix_actions.missing_part(document)
+        if lacking:
+            raise HushError(f"{document['name']}: {lacking} Or switch it off to deliver without it.", "incomplete")
+        hold = Hold.objects.get(id=document["hold"])
+        if hold.running:
+            raise HushError(f"{document['name']} is still tracking; deliver when it is done.", "not-held")
+        held = {*hold.frames.values_list("frame", flat=True), hold.anchor}
+        open_frames = [number for number in numbers if number not in held]
+        if open_frames:
+            raise HushError(
+                f"{document['name']} is not held on {len(open_frames)} frames ({open_frames[0]} to {open_frames[-1]}); "
+                "track to them or deliver a shorter range.",
+                "not-held",
+            )
+        documents.append({"fix": fix.id, "document": document})
+    if not documents:
+        raise HushError("No fix is on: circle something first, or switch a fix on.", "incomplete")
+    return documents
+
+
+def queue(delivery: Delivery) -> None:
+    """A job for each chunk of frames not yet written, so that several workers share them."""
+    from deliveries import tasks
+
+    done = set(delivery.frames.values_list("frame", flat=True))
+    for start in range(delivery.first, delivery.last + 1, CHUNK):
+        end = min(start + CHUNK - 1, delivery.last)
+        if not set(range(start, end + 1)) <= done:
+            tasks.deliver.defer(delivery=delivery.id, first=start, last=end)
+
+
+@transaction.atomic
+def stop(delivery: Delivery) -> Delivery:
+    """Stop; frames already written are whole and stay."""
+    found = Delivery.objects.select_for_update().get(id=delivery.id)
+    if found.state in (Delivery.State.WAITING, Delivery.State.RENDERING):
+        found.stop_asked, found.state = True, Delivery.State.STOPPED
+        found.save(update_fields=["stop_asked", "state"])
+        tell("delivery", delivery=found.id, shot=found.shot_id, state=found.state)
+    return found
+
+
+@transaction.atomic
+def go_on(delivery: Delivery) -> Delivery:
+    """Write the frames that are still missing."""
+    found = Delivery.objects.select_for_update().get(id=delivery.id)
+    if found.state in (Delivery.State.STOPPED, Delivery.State.FAILED):
+        found.stop_asked, found.problem, found.state = False, "", Delivery.State.WAITING
+        found.save()
+        queue(found)
+        tell("delivery", delivery=found.id, shot=found.shot_id, state=found.state)
+    return found
+
+
+@transaction.atomic
+def clear(delivery: Delivery) -> None:
+    """Take a delivery's files and its row away."""
+    stop(delivery)
+    if delivery.folder:
+        shutil.rmtree(inside_root(settings.DELIVERIES, delivery.folder), ignore_errors=True)
+    tell("delivery", delivery=delivery.id, shot=delivery.shot_id, gone=True)
+    delivery.delete()
+
+
+def proof(delivery: Delivery) -> dict[str, Any]:
+    """The proof over the frames written so far."""
+    return summary([FrameProof(**row.proof) for row in delivery.frames.all()])

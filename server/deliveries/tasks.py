@@ -1,0 +1,94 @@
+"""Rendering in worker processes: chunks of frames, any number of workers, each frame proved as it is written."""
+
+import json
+import os
+from pathlib import Path
+
+from config.events import tell
+from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
+from fixes.models import Fix
+from fixes.ready import ready
+from jobs.models import Shot, inside_root
+from procrastinate.contrib.django import app
+
+from deliveries import actions
+from deliveries.models import DeliveredFrame, Delivery
+from hushcore.deliver.frames import deliver_frame
+from hushcore.errors import HushError
+from hushcore.patch.fix import Fix as ReadyFix
+
+
+@app.task(queue="default", name="deliver")
+def deliver(delivery: int, first: int, last: int) -> None:
+    """Write first..last; frames that are written already are left alone."""
+    found = Delivery.objects.select_related("shot__clip").filter(id=delivery).first()
+    if found is None or found.stop_asked:
+        return
+    Delivery.objects.filter(id=delivery, state=Delivery.State.WAITING).update(state=Delivery.State.RENDERING)
+    try:
+        _chunk(found, first, last)
+    except HushError as error:
+        _failed(found, error.message)
+        return
+    except Exception:
+        _failed(found, "Rendering broke down here. The frames written before it are whole; go on to try again.")
+        raise
+    _finish(found)
+
+
+def _chunk(delivery: Delivery, first: int, last: int) -> None:
+    media = delivery.shot.clip.media()
+    folder = inside_root(settings.DELIVERIES, delivery.folder)
+    done = set(delivery.frames.filter(frame__range=(first, last)).values_list("frame", flat=True))
+    fixes = _fixes(delivery)
+    for frame in range(first, last + 1):
+        if frame in done:
+            continue
+        if not Delivery.objects.filter(id=delivery.id, stop_asked=False).exists():
+            return
+        proof = deliver_frame(media, frame, fixes, folder)
+        with transaction.atomic():
+            DeliveredFrame.objects.update_or_create(delivery=delivery, frame=frame, defaults={"proof": proof.__dict__})
+            tell("delivered", delivery=delivery.id, shot=delivery.shot_id, frame=frame)
+
+
+def _fixes(delivery: Delivery) -> list[ReadyFix]:
+    """The fixes as they stood when the delivery was asked for."""
+    from dataclasses import replace
+
+    made = []
+    for entry in delivery.recipe:
+        fix = Fix.objects.select_related("shot__clip").filter(id=entry["fix"]).first()
+        if fix is None:
+            raise HushError("A fix of this delivery was taken away; deliver anew.", "incomplete")
+        fix.document = entry["document"]
+        prepared, hold = ready(fix)
+        made.append(replace(prepared, hold=hold.engine()))
+    return made
+
+
+def _failed(delivery: Delivery, problem: str) -> None:
+    with transaction.atomic():
+        Delivery.objects.filter(id=delivery.id).update(state=Delivery.State.FAILED, problem=problem, stop_asked=True)
+        tell("delivery", delivery=delivery.id, shot=delivery.shot_id, state="failed")
+
+
+def _finish(delivery: Delivery) -> None:
+    """The last chunk to end writes the proof beside the frames."""
+    with transaction.atomic():
+        held = Delivery.objects.select_for_update().get(id=delivery.id)
+        if held.stop_asked or held.frames.count() < held.last - held.first + 1 or held.state == Delivery.State.DONE:
+            return
+        _write_proof(inside_root(settings.DELIVERIES, held.folder), actions.proof(held))
+        held.state, held.finished = Delivery.State.DONE, timezone.now()
+        held.save(update_fields=["state", "finished"])
+        Shot.objects.filter(id=held.shot_id).update(status=Shot.Status.DELIVERED)
+        tell("delivery", delivery=held.id, shot=held.shot_id, state=held.state)
+
+
+def _write_proof(folder: Path, proof: object) -> None:
+    part = folder / ".proof.part"
+    part.write_text(json.dumps(proof, indent=1))
+    os.replace(part, folder / "proof.json")

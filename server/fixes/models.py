@@ -1,0 +1,150 @@
+"""Fixes and all that an artist makes for them.
+
+Holds, paths, plates and strokes are never changed once made: a fix's *document* says which of them it uses and how.
+A revision is a document kept, so that undo and redo only choose another one and nothing is ever lost.
+"""
+
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+from jobs.models import Shot
+
+from hushcore.geometry.spline import Grid
+from hushcore.hold.record import Hold as EngineHold
+from hushcore.hold.record import HoldFrame as EngineFrame
+from hushcore.hold.record import frame_of
+
+
+class Fix(models.Model):
+    """One thing to take out of a shot. ``version`` counts every change and guards against lost ones."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="fixes")
+    order = models.PositiveIntegerField(default=0)
+    version = models.PositiveIntegerField(default=1)
+    document = models.JSONField()
+    revision = models.PositiveIntegerField(default=1)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["order", "id"]
+
+
+class Revision(models.Model):
+    """How a fix stood after a change; ``label`` says which."""
+
+    fix = models.ForeignKey(Fix, models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    document = models.JSONField()
+    label = models.CharField(max_length=80)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["fix", "number"], name="one_revision_a_number")]
+        ordering = ["number"]
+
+
+class Path(models.Model):
+    """An outline on the still surface: [{x, y, into, out}, ...]."""
+
+    fix = models.ForeignKey(Fix, models.CASCADE, related_name="paths")
+    nodes = models.JSONField()
+
+
+class Plate(models.Model):
+    """A reference frame to retouch; ``picture`` is a finished one under the plates root, if it came from outside."""
+
+    fix = models.ForeignKey(Fix, models.CASCADE, related_name="plates")
+    frame = models.IntegerField()
+    picture = models.CharField(max_length=300, blank=True)
+
+
+class Stroke(models.Model):
+    """One stroke on a plate, as the engine's StrokeData."""
+
+    plate = models.ForeignKey(Plate, models.CASCADE, related_name="strokes")
+    data = models.JSONField()
+    made = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Hold(models.Model):
+    """A measurement of how the surface moves, and how far it has got."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting"
+        TRACKING = "tracking"
+        STOPPED = "stopped"
+        DONE = "done"
+        FAILED = "failed"
+
+    fix = models.ForeignKey(Fix, models.CASCADE, related_name="holds")
+    kind = models.CharField(max_length=12)
+    anchor = models.IntegerField()
+    first = models.IntegerField()
+    last = models.IntegerField()
+    ground = models.JSONField()
+    grid = models.JSONField(null=True)
+    corner = models.JSONField(default=list)
+    state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
+    stop_asked = models.BooleanField(default=False)
+    problem = models.TextField(blank=True)
+    made = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def running(self) -> bool:
+        return self.state in (self.State.WAITING, self.State.TRACKING)
+
+    def engine(self, frames: bool = True) -> EngineHold:
+        """The engine's hold with what is measured so far."""
+        clip = self.fix.shot.clip
+        grid = Grid(**self.grid) if self.grid else None
+        corner = tuple(self.corner) if self.corner else (0, 0)
+        hold = EngineHold(self.kind, self.anchor, (clip.width, clip.height), grid, corner)  # type: ignore[arg-type]
+        if frames:
+            for row in self.frames.all():
+                hold.frames[row.frame] = row.engine()
+        return hold
+
+
+class HoldFrame(models.Model):
+    """One measured frame, as the engine's plain data."""
+
+    hold = models.ForeignKey(Hold, models.CASCADE, related_name="frames")
+    frame = models.IntegerField()
+    data = models.JSONField()
+    drift_rms = models.FloatField()
+    seen = models.FloatField()
+    lost = models.BooleanField()
+    worth = models.FloatField(default=0.0, help_text="How good a plate this frame would make; higher is better.")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["hold", "frame"], name="one_measure_a_frame")]
+        ordering = ["frame"]
+
+    def engine(self) -> EngineFrame:
+        return frame_of(self.data)
+
+
+class Run(models.Model):
+    """How far one direction of a hold has got: the tracker's state after its last frame (an .npz)."""
+
+    hold = models.ForeignKey(Hold, models.CASCADE, related_name="runs")
+    direction = models.SmallIntegerField()
+    next_frame = models.IntegerField()
+    state = models.BinaryField(null=True)
+    done = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["hold", "direction"], name="one_run_a_direction")]
+
+
+def blank_document(name: str) -> dict[str, Any]:
+    """A fix with nothing decided yet."""
+    return {
+        "name": name, "on": True, "hold": None, "edge": {"path": None, "growth": 6.0, "softness": 14.0},
+        "plate": None, "strokes": [], "match": {"light": "under", "blur": True},
+    }  # fmt: skip

@@ -1,0 +1,83 @@
+"""What a loose loop round a mark proposes: ground, anchor frame, kind of hold, edge."""
+
+import math
+from collections.abc import Callable
+from typing import Any
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import Codes, Rect
+from hushcore.edge.matte import Edge
+from hushcore.errors import HushError
+from hushcore.geometry.paths import area, check_polygon
+from hushcore.hold.picture import luma
+from hushcore.hold.record import follow
+from hushcore.hold.still import Ground
+from hushcore.hold.tracker import make_tracker
+
+GROUND_GROWTH = 26  # px: larger than the mark, as is common practice, but not over the next fold
+FACETS = 32
+TRY_FRAMES = 4
+PLANE_MAY_DRIFT = 1.15  # times the mesh's drift at which a plane is still preferred: it is stiffer
+EDGE_NODES = 8
+SMALLEST_LOOP = 60.0  # square px
+
+
+def check_loop(loop: list[tuple[float, float]], width: int, height: int) -> np.ndarray:
+    """The loop as a closed outline. Raises HushError for one too small or outside the picture."""
+    outline = check_polygon(loop, "The loop")
+    if area(outline) < SMALLEST_LOOP:
+        raise HushError("The loop is too small; draw it round the whole mark.", "no-area")
+    low, high = outline.min(0), outline.max(0)
+    if low[0] < 0 or low[1] < 0 or high[0] > width - 1 or high[1] > height - 1:
+        raise HushError("The loop leaves the picture; draw it inside the frame.", "bad-ground")
+    return outline
+
+
+def ground_around(outline: np.ndarray, width: int, height: int) -> list[tuple[float, float]]:
+    """The loop's hull grown by ``GROUND_GROWTH``, the mark with it: print on a surface moves as the surface does."""
+    hull = cv2.convexHull(outline.astype(np.float32))[:, 0, :]
+    inside = Rect.around(hull).grown(GROUND_GROWTH + 4)
+    mask = Edge(hull.astype(float), GROUND_GROWTH, 0).matte(inside)
+    contours, _ = cv2.findContours((mask > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
+    line = max(contours, key=len)[:, 0, :].astype(float) + np.array([inside.left, inside.top])
+    step = max(1, len(line) // FACETS)
+    points = np.clip(line[::step], [1, 1], [width - 2, height - 2])
+    return [(round(float(x), 1), round(float(y), 1)) for x, y in points]
+
+
+def edge_nodes(outline: np.ndarray) -> list[dict[str, Any]]:
+    """A smooth closed path of few points through the loop (Catmull-Rom handles)."""
+    closed = np.vstack([outline, outline[:1]])
+    lengths = np.r_[0, np.cumsum(np.hypot(*np.diff(closed, axis=0).T))]
+    at = np.linspace(0, lengths[-1], EDGE_NODES, endpoint=False)
+    points = np.stack([np.interp(at, lengths, closed[:, k]) for k in range(2)], -1)
+    handles = (np.roll(points, -1, 0) - np.roll(points, 1, 0)) / 6
+    return [
+        {
+            "x": round(float(p[0]), 2), "y": round(float(p[1]), 2),
+            "into": [round(float(-h[0]), 2), round(float(-h[1]), 2)],
+            "out": [round(float(h[0]), 2), round(float(h[1]), 2)],
+        }
+        for p, h in zip(points, handles, strict=True)
+    ]  # fmt: skip
+
+
+def sharpness(codes: Codes, rect: Rect) -> float:
+    """Energy of fine detail over its brightness: the sharper and the more plainly lit, the higher."""
+    part = luma(codes[rect.clipped(codes.shape[1], codes.shape[0]).slices])
+    fine = part - cv2.GaussianBlur(part, (0, 0), 2.0)
+    return float(fine.std() / (part.mean() + 0.05)) if part.size else 0.0
+
+
+def better_kind(read: Callable[[int], Codes], ground: Ground, frame: int, last: int, first: int) -> str:
+    """``planar`` when a plane still fits after a few frames, else ``mesh``."""
+    ahead = list(range(frame + 1, min(last, frame + TRY_FRAMES) + 1))
+    way = ahead if len(ahead) >= 2 else list(range(frame - 1, max(first, frame - TRY_FRAMES) - 1, -1))
+    scores = {}
+    for kind in ("planar", "mesh"):
+        tracker = make_tracker(read(frame), ground, kind)
+        drift = [result.drift_rms for _, result in follow(tracker, read, way)]
+        scores[kind] = drift[-1] if drift else math.inf
+    return "planar" if scores["planar"] <= scores["mesh"] * PLANE_MAY_DRIFT else "mesh"

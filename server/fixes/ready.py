@@ -1,0 +1,143 @@
+"""Fixes prepared for looking and delivering, kept in memory while their documents stand."""
+
+import hashlib
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any, TypeVar
+
+import numpy as np
+from jobs.models import Shot
+
+from fixes import actions
+from fixes.models import Fix, Hold, Plate
+from hushcore.arrays import Codes, Rect
+from hushcore.errors import HushError
+from hushcore.hold.record import Hold as EngineHold
+from hushcore.media.clips import Clip
+from hushcore.patch.fix import Fix as ReadyFix
+from hushcore.patch.fix import make_fix
+from hushcore.plates import plate as plates
+from hushcore.retouch.strokes import paint
+
+Kept = TypeVar("Kept")
+
+
+class Shelf:
+    """A small least-recently-used store; safe between threads."""
+
+    def __init__(self, size: int) -> None:
+        self.size = size
+        self._items: OrderedDict[Any, Any] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def get(self, key: Any) -> Any:
+        """What is kept under ``key``, or None."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+            return None
+
+    def put(self, key: Any, item: Kept) -> Kept:
+        """Keep an item, dropping the oldest past the size."""
+        with self._lock:
+            self._items[key] = item
+            self._items.move_to_end(key)
+            while len(self._items) > self.size:
+                self._items.popitem(last=False)
+        return item
+
+    def once(self, key: Any, make: Callable[[], Kept]) -> Kept:
+        """Get or make."""
+        found: Kept | None = self.get(key)
+        return found if found is not None else self.put(key, make())
+
+
+frames, plates_kept, fixes_kept = Shelf(6), Shelf(10), Shelf(8)
+
+
+def codes_of(media: Clip, frame: int) -> Codes:
+    """A frame's codes, the last few kept."""
+    path = media.path(frame)
+    stamp = path.stat()
+    return frames.once((str(path), stamp.st_mtime_ns, stamp.st_size), lambda: media.read(frame))
+
+
+def hold_near(hold: Hold, frame: int) -> EngineHold:
+    """The engine's hold with the frames that patching ``frame`` needs: itself and its neighbours."""
+    engine = hold.engine(frames=False)
+    for row in hold.frames.filter(frame__in=(frame - 1, frame, frame + 1)):
+        engine.frames[row.frame] = row.engine()
+    return engine
+
+
+def view_rect(engine: EngineHold) -> Rect:
+    """What the Still view shows: always the same place, so that it holds still."""
+    width, height = engine.size
+    if engine.grid is None:
+        return Rect(0, 0, width, height)
+    return engine.grid.rect.grown(plates.BESIDE).clipped(width, height)
+
+
+def painted_plate(document: dict[str, Any], hold: Hold, media: Clip) -> plates.Plate:
+    """The document's plate; strokes are laid onto the longest part of the list that is already kept."""
+    row = Plate.objects.get(id=document["plate"])
+    strokes = actions.strokes_of(document)
+    ids = tuple(number for number, _ in strokes)
+    base = (row.id, hold.id if row.frame != hold.anchor else 0)
+    for count in range(len(ids), -1, -1):
+        found = plates_kept.get((base, ids[:count]))
+        if found is not None:
+            break
+    else:
+        count = 0
+        engine = hold_near(hold, row.frame)
+        found = plates.make_plate(codes_of(media, row.frame), engine, row.frame, [])
+        plates_kept.put((base, ()), found)
+    if count == len(ids):
+        return found
+    painted = found.painted.copy()
+    paint(painted, found.original, found.rect, [data.stroke() for _, data in strokes[count:]])
+    return plates_kept.put((base, ids), replace(found, painted=painted))
+
+
+def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
+    """A fix prepared from its document. Raises HushError when a part is missing."""
+    document = fix.document
+    data = actions.fix_data(document)
+    hold = actions.current_hold(fix)
+    key = (fix.id, hold.id, digest({k: document[k] for k in ("edge", "plate", "strokes", "match")}))
+
+    def make() -> ReadyFix:
+        plate = painted_plate(document, hold, fix.shot.clip.media())
+        return make_fix(hold.engine(frames=False), data.edge.edge(), plate, data.match.light, data.match.blur)
+
+    return fixes_kept.once(key, make), hold
+
+
+def digest(data: Any) -> str:
+    """A short name for plain data."""
+    return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()[:24]
+
+
+def stack(shot: Shot, frame: int, but: int | None = None) -> tuple[list[ReadyFix], str]:
+    """The fixes that can be laid on a frame, in order, and a name for exactly this state."""
+    laid, names = [], []
+    for fix in shot.fixes.select_related("shot__clip").all():
+        document = fix.document
+        if fix.id == but or not document["on"] or actions.missing_part(document):
+            continue
+        try:
+            prepared, hold = ready(fix)
+        except HushError:
+            continue  # its stage says what is wrong; looking goes on
+        near = hold_near(hold, frame)
+        if not near.has(frame):
+            continue
+        laid.append(replace(prepared, hold=near))
+        held = [(n, digest(np.asarray(f.params).tolist())) for n, f in sorted(near.frames.items())]
+        names.append(digest([fix.id, document, held]))
+    return laid, digest(names)

@@ -1,0 +1,122 @@
+"""The real thing: uvicorn and worker processes on the test database, and Chromium."""
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[2]
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+FIRST, LAST = 1036, 1065
+
+
+class Running:
+    """A server and workers on storage of their own."""
+
+    def __init__(self, place: Path, database: str, port: str) -> None:
+        self.place, self.port = place, _free_port()
+        self.env = {
+            **os.environ, "HUSH_DB": database, "HUSH_DB_PORT": port, "HUSH_DEMO": "1", "HUSH_VAR": str(place),
+            "HUSH_FOOTAGE": str(place / "media"), "HUSH_DELIVERIES": str(place / "deliveries"),
+            "HUSH_PROXIES": str(place / "proxies"),
+        }  # fmt: skip
+        self.processes: list[subprocess.Popen[bytes]] = []
+        self.address = f"http://127.0.0.1:{self.port}"
+
+    def _start(self, words: list[str], name: str, **env: str) -> subprocess.Popen[bytes]:
+        log = (self.place / f"{name}.log").open("wb")
+        process = subprocess.Popen(words, cwd=ROOT, env={**self.env, **env}, stdout=log, stderr=log)
+        self.processes.append(process)
+        return process
+
+    def server(self) -> None:
+        words = ["-m", "uvicorn", "--app-dir", "server", "config.asgi:application", "--port", str(self.port)]
+        self._start(
+            [sys.executable, *words, "--timeout-graceful-shutdown", "2", "--log-level", "warning"],
+            "server",
+            HUSH_DB_POOL="1",
+        )
+        for _ in range(240):
+            try:
+                urllib.request.urlopen(f"{self.address}/api/session", timeout=2)
+                return
+            except OSError:
+                time.sleep(0.25)
+        raise RuntimeError((self.place / "server.log").read_text())
+
+    def worker(self) -> subprocess.Popen[bytes]:
+        words = ["server/manage.py", "procrastinate", "worker", "--concurrency", "1"]
+        return self._start([sys.executable, *words], f"worker{len(self.processes)}")
+
+    def stop(self) -> None:
+        for process in self.processes:
+            process.send_signal(signal.SIGTERM)
+        for process in self.processes:
+            try:
+                process.wait(8)
+            except subprocess.TimeoutExpired:
+                process.kill()
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@pytest.fixture
+def running(transactional_db, apron, tmp_path_factory, settings) -> Iterator[Running]:
+    """The demo job on a part of the shot, served. The database is emptied again afterwards."""
+    from django.db import connection
+
+    place = tmp_path_factory.mktemp("running")
+    media = place / "media" / "apron"
+    media.mkdir(parents=True)
+    for frame in range(FIRST, LAST + 1):
+        os.link(apron[0] / f"apron.{frame}.tif", media / f"apron.{frame}.tif")
+    settings.MEDIA_FOOTAGE, settings.DELIVERIES = place / "media", place / "deliveries"
+    settings.PROXIES = place / "proxies"
+    from demo.load import load
+
+    load()
+    served = Running(place, connection.settings_dict["NAME"], str(connection.settings_dict["PORT"]))
+    try:
+        served.server()
+        yield served
+    finally:
+        served.stop()
+        shutil.rmtree(place, ignore_errors=True)
+
+
+@pytest.fixture
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as play:
+        chromium = play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser) -> Iterator[Page]:
+    """A page at the design's size; anything on the console that is an error fails the test."""
+    opened = browser.new_page(viewport={"width": 1280, "height": 800})
+    said: list[str] = []
+    opened.on("console", lambda message: said.append(message.text) if message.type == "error" else None)
+    opened.on("pageerror", lambda error: said.append(str(error)))
+    opened.said = said  # type: ignore[attr-defined]
+    yield opened
+    unexpected = [words for words in said if "status of 4" not in words]  # refusals that a test asks for
+    assert unexpected == []

@@ -1,0 +1,228 @@
+"""What an artist does, from sign-in to delivered files, and what an artist would see."""
+
+import math
+import re
+
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from hushcore.colour import difference, encoding
+from hushcore.media.pictures import read_codes
+from tests.browser.conftest import FIRST, LAST, Running
+
+pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
+ANCHOR = 1049
+CREST = (558.0, 314.0)
+
+
+def open_shot(page: Page, running: Running) -> None:
+    page.goto(running.address)
+    expect(page.get_by_text("Demo artist")).to_be_visible()
+    page.get_by_role("button", name=re.compile("040 apron")).click()
+    expect(page.get_by_test_id("frame")).to_have_text(str(FIRST))
+
+
+def go_to(page: Page, frame: int) -> None:
+    box = page.get_by_test_id("ruler").bounding_box()
+    part = (frame - FIRST + 0.5) / (LAST - FIRST + 1)
+    page.mouse.click(box["x"] + part * box["width"], box["y"] + 28)
+    expect(page.get_by_test_id("frame")).to_have_text(str(frame))
+
+
+def on_shot(page: Page, x: float, y: float) -> tuple[float, float]:
+    """Screen place of a picture pixel in the Shot view, which shows the whole frame."""
+    box = page.locator("canvas[data-space=shot]").bounding_box()
+    scale = min(box["width"] / 1280, box["height"] / 720)
+    left = box["x"] + (box["width"] - 1280 * scale) / 2
+    top = box["y"] + (box["height"] - 720 * scale) / 2
+    return left + (x + 0.5) * scale, top + (y + 0.5) * scale
+
+
+def on_still(page: Page, still: dict, x: float, y: float) -> tuple[float, float]:
+    box = page.locator("canvas[data-space=still]").bounding_box()
+    scale = min(box["width"] / still["still_width"], box["height"] / still["still_height"])
+    left = box["x"] + (box["width"] - still["still_width"] * scale) / 2
+    top = box["y"] + (box["height"] - still["still_height"] * scale) / 2
+    return left + (x + 0.5 - still["still_left"]) * scale, top + (y + 0.5 - still["still_top"]) * scale
+
+
+def drag(page: Page, points: list[tuple[float, float]]) -> None:
+    page.mouse.move(*points[0])
+    page.mouse.down()
+    for point in points[1:]:
+        page.mouse.move(*point)
+    page.mouse.up()
+
+
+def circle_the_crest(page: Page) -> None:
+    go_to(page, ANCHOR)
+    page.get_by_role("button", name="Circle something to hush").click()
+    turns = np.linspace(0, 2 * math.pi, 40)
+    drag(page, [on_shot(page, CREST[0] + 106 * math.cos(t), CREST[1] + 106 * math.sin(t)) for t in turns])
+    expect(page.get_by_role("button", name="Choose Fix 1")).to_be_visible(timeout=60_000)
+
+
+def fixes(page: Page) -> list[dict]:
+    shot = page.url.rsplit("/", 1)[1]
+    return page.request.get(f"{page.url.split('/shots')[0]}/api/shots/{shot}/fixes").json()
+
+
+def redness(codes: np.ndarray) -> np.ndarray:
+    return difference.linear_to_lab(encoding.decode(codes))[..., 1]
+
+
+def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
+    running.worker()
+    running.worker()
+    open_shot(page, running)
+    circle_the_crest(page)
+
+    # it tracks while the artist watches: the ribbon fills
+    expect(page.get_by_role("img", name=re.compile(r"drift: [1-9]\d* of 29 frames measured"))).to_be_visible(
+        timeout=60_000
+    )
+    expect(page.get_by_text(f"Held on all {LAST - FIRST + 1} frames, anchor {ANCHOR}")).to_be_visible(timeout=120_000)
+
+    # the pointer is linked: over the bent apron a cross sits on the same thread in the Still view
+    still = page.locator("canvas[data-space=still]")
+    page.mouse.move(*on_shot(page, 60, 60))
+    page.wait_for_timeout(400)
+    before = still.screenshot()
+    page.mouse.move(*on_shot(page, 560, 250))
+    page.wait_for_timeout(400)
+    assert still.screenshot() != before
+
+    # a plate, and the crest cloned over from the clean cloth below it
+    page.get_by_role("button", name=re.compile("^Source")).click()
+    expect(page.get_by_text("No plate yet").first).to_be_visible()
+    clearest = fixes(page)[0]["suggested_plate"]
+    page.get_by_role("button", name=f"Take {clearest}").click()
+    expect(page.get_by_text(f"Still, plate {clearest}")).to_be_visible(timeout=20_000)
+    page.get_by_role("slider", name="Size").focus()
+    for _ in range(6):
+        page.keyboard.press("PageUp")
+    page.get_by_text("Takes from").or_(page.get_by_text("Alt-click a clean place close by")).first.click()
+    hold = fixes(page)[0]["hold"]
+    page.keyboard.down("Alt")
+    page.mouse.click(*on_still(page, hold, 488, 466))
+    page.keyboard.up("Alt")
+    expect(page.get_by_text("Donor set")).to_be_visible()
+    for k, y in enumerate((240, 290, 340, 385)):
+        drag(page, [on_still(page, hold, x, y) for x in range(465, 660, 30)])
+        expect(page.get_by_role("list", name="Strokes").get_by_role("listitem")).to_have_count(k + 1)
+        expect(page.get_by_test_id("saved")).to_have_text("saved")
+
+    # undo and redo go through it, across a reload
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("list", name="Strokes").get_by_role("listitem")).to_have_count(3)
+    page.reload()
+    page.get_by_role("button", name=re.compile("^Source")).click()
+    expect(page.get_by_role("list", name="Strokes").get_by_role("listitem")).to_have_count(3)
+    page.get_by_role("button", name="Redo").click()
+    expect(page.get_by_role("list", name="Strokes").get_by_role("listitem")).to_have_count(4)
+    page.get_by_role("button", name="Switch stroke 4 off").click()
+    page.get_by_role("button", name="Switch stroke 4 on").click()
+
+    # light and edge
+    page.get_by_role("button", name=re.compile("^Match")).click()
+    page.get_by_role("radio", name="Off").click()
+    expect(page.get_by_role("button", name=re.compile("light off"))).to_be_visible()
+    page.get_by_role("radio", name="Under").click()
+    expect(page.get_by_role("button", name=re.compile("light under"))).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Edge")).click()
+    page.get_by_role("slider", name="Growth").focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("button", name=re.compile("grow 4, soft 14 out"))).to_be_visible()
+
+    # hold B for before: the picture changes and comes back
+    page.keyboard.press("v")
+    page.get_by_role("radio", name="Patched").click()
+    page.wait_for_timeout(1500)
+    shot = page.locator("canvas[data-space=shot]")
+    page.mouse.move(20, 400)
+    patched = shot.screenshot()
+    page.keyboard.down("b")
+    page.wait_for_timeout(800)
+    assert shot.screenshot() != patched
+    page.keyboard.up("b")
+
+    # play, with an honest count
+    page.keyboard.press("Space")
+    expect(page.get_by_test_id("speed")).to_have_text(re.compile(r"[\d.]+ f/s, \d+ dropped"), timeout=20_000)
+    page.keyboard.press("Space")
+
+    # deliver, with the proof
+    page.get_by_role("button", name="Deliver").click()
+    page.get_by_role("button", name="Write 30 frames").click()
+    expect(page.get_by_text("Delivered", exact=True)).to_be_visible(timeout=180_000)
+    expect(page.get_by_text("0 values changed outside the mattes")).to_be_visible()
+    check_files(running, apron)
+
+
+def check_files(running: Running, apron) -> None:
+    """The delivered files themselves: the crest's red is gone on every frame, all else is the source's."""
+    (folder,) = (running.place / "deliveries").iterdir()
+    assert len(list(folder.glob("*.tif"))) == LAST - FIRST + 1
+    truth = np.load(apron[1] / "truth.npz")
+    row, col = int(CREST[1] // 8), int(CREST[0] // 8)
+    for frame in (FIRST, 1042, ANCHOR, 1058, LAST):
+        source, made = (read_codes(place / f"apron.{frame}.tif") for place in (apron[0], folder))
+        x, y = truth["positions"][list(truth["frames"]).index(frame), row, col]
+        yy, xx = np.mgrid[0:720, 0:1280]
+        far = np.hypot(xx - x, yy - y) > 150
+        assert (source[far] == made[far]).all()
+        spot = np.hypot(xx - x, yy - y) < 70
+        red = redness(source[spot])
+        inked = red > np.percentile(red, 80)
+        assert redness(made[spot])[inked].mean() < 0.4 * red[inked].mean()
+
+
+def test_two_tabs_the_later_is_told(page: Page, browser, running: Running):
+    open_shot(page, running)
+    circle_the_crest(page)
+    other = browser.new_page(viewport={"width": 1280, "height": 800})
+    other.route("**/api/events", lambda route: route.abort())  # this one misses the news
+    other.goto(page.url)
+    other.get_by_role("button", name=re.compile("^Edge")).click()
+    page.get_by_role("button", name=re.compile("^Edge")).click()
+    page.get_by_role("slider", name="Softness").focus()
+    page.keyboard.press("ArrowRight")
+    expect(page.get_by_role("button", name=re.compile("soft 15 out"))).to_be_visible()
+    other.get_by_role("slider", name="Growth").focus()
+    other.keyboard.press("ArrowRight")
+    expect(other.get_by_role("alert")).to_contain_text("changed in another window")
+    expect(other.get_by_role("button", name=re.compile("grow 0, soft 15 out"))).to_be_visible()
+
+
+def test_trouble_is_told_where_the_artist_is(page: Page, running: Running):
+    open_shot(page, running)
+    page.get_by_role("button", name="Circle something to hush").click()
+    drag(page, [on_shot(page, x, y) for x, y in ((10, 300), (60, 300), (60, 340))])
+    expect(page.get_by_role("alert")).to_contain_text("Draw a loop round it")
+    page.get_by_role("button", name="Deliver").click()
+    page.get_by_role("button", name="Write 30 frames").click()
+    expect(page.get_by_role("alert").filter(has_text="No fix is on")).to_be_visible()
+    page.get_by_role("button", name="Close").click()
+    (running.place / "media" / "apron" / f"apron.{LAST}.tif").unlink()
+    page.keyboard.press("End")
+    expect(page.get_by_text(f"Frame {LAST} of apron is missing")).to_be_visible()
+
+
+def test_a_killed_worker_loses_nothing(page: Page, running: Running):
+    """SIGKILL in the middle of tracking: its frames stay, and another worker takes its work up."""
+    from fixes.models import Hold, HoldFrame
+
+    first = running.worker()
+    open_shot(page, running)
+    circle_the_crest(page)
+    hold = Hold.objects.get()
+    expect(page.get_by_role("img", name=re.compile(r"drift: [3-9] of 29"))).to_be_visible(timeout=60_000)
+    first.kill()
+    first.wait()
+    kept = set(HoldFrame.objects.filter(hold=hold).values_list("frame", flat=True))
+    assert 0 < len(kept) < LAST - FIRST
+    running.worker()
+    expect(page.get_by_text(f"Held on all {LAST - FIRST + 1} frames")).to_be_visible(timeout=120_000)
+    assert kept <= set(HoldFrame.objects.filter(hold=hold).values_list("frame", flat=True))

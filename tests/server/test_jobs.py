@@ -1,0 +1,80 @@
+import numpy as np
+import pytest
+from django.conf import settings
+from django.contrib.auth.models import User
+from jobs.models import Job, Shot
+
+from hushcore.media.pictures import write_codes
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def test_shot_keeps_the_clip_s_numbers_and_rate(web, shot):
+    found = web.get("/api/jobs").json()[0]["shots"][0]
+    assert (found["clip"]["first"], found["clip"]["last"]) == (1001, 1009)
+    assert found["clip"]["depth"] == "uint16"
+    assert found["job_name"] == "Test job"
+
+
+@pytest.mark.parametrize("place", ["../elsewhere", "/etc", "wall/../../x"])
+def test_a_path_that_leaves_the_storage_root_is_refused(web, storage, place):
+    job = Job.objects.create(name="J")
+    answer = web.post(f"/api/jobs/{job.id}/shots", {"place": place}, "application/json")
+    assert answer.status_code == 400
+    assert answer.json()["kind"] == "outside-root"
+    assert Shot.objects.count() == 0
+
+
+def test_frames_of_different_sizes_are_named_on_the_way_in(web, footage):
+    write_codes(footage / "wall.1005.tif", np.zeros((10, 10, 3), np.uint16))
+    job = Job.objects.create(name="J")
+    answer = web.post(f"/api/jobs/{job.id}/shots", {"place": "wall"}, "application/json")
+    assert answer.json()["kind"] == "frame-size"
+    assert "Frame 1005 of wall is 10 x 10" in answer.json()["title"]
+    assert Shot.objects.count() == 0
+
+
+def test_gaps_are_shown_and_unreadable_footage_is_named(web, footage):
+    (footage / "wall.1003.tif").unlink()
+    broken = settings.MEDIA_FOOTAGE / "broken"
+    broken.mkdir()
+    (broken / "x.0001.tif").write_text("no picture")
+    found = {entry["place"]: entry for entry in web.get("/api/footage").json()}
+    assert found["wall"]["missing"] == [1003]
+    assert "cannot be read" in found["broken"]["problem"]
+
+
+def test_a_frame_that_is_gone_is_said_where_the_artist_looks(web, shot, footage):
+    (footage / "wall.1006.tif").unlink()
+    answer = web.get(f"/pictures/shots/{shot.id}/frames/1006.jpg")
+    assert answer.status_code == 400
+    assert "Frame 1006 of wall is missing" in answer.json()["title"]
+
+
+def test_demo_signs_in_on_loopback_only_with_the_demo_on(client, settings):
+    User.objects.create_user("demo", first_name="Demo")
+    settings.DEMO = False
+    assert client.get("/api/session").json()["signed_in"] is False
+    settings.DEMO = True
+    assert client.get("/api/session", REMOTE_ADDR="10.0.0.9").json()["signed_in"] is False
+    assert client.get("/api/session").json()["signed_in"] is True
+    client.delete("/api/session")
+    assert client.get("/api/session").json()["signed_in"] is False
+
+
+def test_signing_in_with_a_password(client, artist):
+    wrong = client.post("/api/session", {"name": "ada", "password": "x"}, "application/json")
+    assert wrong.json()["kind"] == "bad-sign-in"
+    right = client.post("/api/session", {"name": "ada", "password": "a long enough word"}, "application/json")
+    assert right.json()["signed_in"] is True
+
+
+def test_the_web_side_s_types_are_fresh():
+    """The OpenAPI document and the types made from it must be committed as the server has them now."""
+    import json
+    from pathlib import Path
+
+    from config.api import api
+
+    kept = json.loads((Path(__file__).resolve().parents[2] / "web" / "openapi.json").read_text())
+    assert kept == json.loads(json.dumps(api.get_openapi_schema(path_prefix="/api/"))), "run bin/types"

@@ -1,0 +1,59 @@
+import { useEffect } from "react";
+import type { Fix } from "./client";
+import { fixNow, keys, queries } from "./queries";
+
+interface Told {
+  kind: string;
+  fix?: number;
+  shot?: number;
+  hold?: number;
+  frame?: number;
+  drift?: number;
+  lost?: boolean;
+  version?: number;
+  gone?: boolean;
+}
+
+/** Keeps what is on screen as it is on the server, for as long as the component is mounted. */
+export function useLiveUpdates(on: boolean) {
+  useEffect(() => {
+    if (!on) return;
+    const source = new EventSource("/api/events");
+    let opened = false;
+    source.onopen = () => {
+      if (opened) void queries.invalidateQueries(); // something may have been missed
+      opened = true;
+    };
+    source.onmessage = (message) => {
+      const told = JSON.parse(message.data) as Told;
+      take(told);
+    };
+    return () => source.close();
+  }, [on]);
+}
+
+export function take(told: Told) {
+  if (told.kind === "again") void queries.invalidateQueries();
+  if (told.kind === "held" && told.shot !== undefined) held(told);
+  if (told.kind === "hold" && told.shot !== undefined)
+    void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+  if (told.kind === "fix" && told.shot !== undefined && told.fix !== undefined) {
+    const known = fixNow(told.shot, told.fix);
+    if (told.gone || !known || (told.version ?? 0) > known.version)
+      void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+  }
+  if (told.kind === "delivery" || told.kind === "delivered")
+    void queries.invalidateQueries({ queryKey: keys.deliveries });
+}
+
+function held(told: Told) {
+  queries.setQueryData<Fix[]>(keys.fixes(told.shot!), (list) =>
+    list?.map((fix) => {
+      if (fix.id !== told.fix || fix.hold?.id !== told.hold || !fix.hold) return fix;
+      const frames = fix.hold.frames.filter((entry) => entry.frame !== told.frame);
+      frames.push({ frame: told.frame!, drift: told.drift ?? 0, seen: 1, lost: told.lost ?? false });
+      frames.sort((a, b) => a.frame - b.frame);
+      return { ...fix, hold: { ...fix.hold, state: "tracking", frames } };
+    }),
+  );
+}

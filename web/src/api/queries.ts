@@ -1,0 +1,114 @@
+import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
+import {
+  body,
+  client,
+  type Delivery,
+  type Fix,
+  type Job,
+  Problem,
+  type Schemas,
+  type Session,
+  type Shot,
+  setToken,
+} from "./client";
+
+export const queries = new QueryClient({
+  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false, staleTime: 30_000 } },
+});
+
+export const keys = {
+  session: ["session"] as const,
+  jobs: ["jobs"] as const,
+  shot: (id: number) => ["shot", id] as const,
+  fixes: (shot: number) => ["fixes", shot] as const,
+  map: (hold: number, frame: number) => ["map", hold, frame] as const,
+  deliveries: ["deliveries"] as const,
+  footage: ["footage"] as const,
+};
+
+export function useSession() {
+  return useQuery({
+    queryKey: keys.session,
+    queryFn: async () => {
+      const session = await body<Session>(client.GET("/api/session"));
+      setToken(session.csrf);
+      return session;
+    },
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+export const useJobs = () => useQuery({ queryKey: keys.jobs, queryFn: () => body<Job[]>(client.GET("/api/jobs")) });
+
+export const useFootage = (on: boolean) =>
+  useQuery({
+    queryKey: keys.footage,
+    queryFn: () => body<Schemas["PlaceOut"][]>(client.GET("/api/footage")),
+    enabled: on,
+    staleTime: 0,
+  });
+
+export const useShot = (shot: number) =>
+  useQuery({
+    queryKey: keys.shot(shot),
+    queryFn: () => body<Shot>(client.GET("/api/shots/{shot}", { params: { path: { shot } } })),
+  });
+
+export const useFixes = (shot: number) =>
+  useQuery({
+    queryKey: keys.fixes(shot),
+    queryFn: () => body<Fix[]>(client.GET("/api/shots/{shot}/fixes", { params: { path: { shot } } })),
+  });
+
+export const useDeliveries = () =>
+  useQuery({ queryKey: keys.deliveries, queryFn: () => body<Delivery[]>(client.GET("/api/deliveries", {})) });
+
+export const mapOptions = (hold: number, frame: number) => ({
+  queryKey: keys.map(hold, frame),
+  queryFn: () =>
+    body<Schemas["HoldMapOut"]>(client.GET("/api/holds/{hold}/maps/{frame}", { params: { path: { hold, frame } } })),
+  staleTime: Number.POSITIVE_INFINITY,
+  gcTime: 600_000,
+  retry: 0,
+});
+
+/** Put a fix into the list of its shot, unless a newer one is there already. */
+export function keepFix(fix: Fix) {
+  queries.setQueryData<Fix[]>(keys.fixes(fix.shot), (list) => {
+    if (!list) return [fix];
+    const known = list.find((entry) => entry.id === fix.id);
+    if (known && known.version > fix.version) return list;
+    return known ? list.map((entry) => (entry.id === fix.id ? fix : entry)) : [...list, fix];
+  });
+}
+
+export function fixNow(shot: number, id: number): Fix | undefined {
+  return queries.getQueryData<Fix[]>(keys.fixes(shot))?.find((fix) => fix.id === id);
+}
+
+type Change = (at: { params: { path: { fix: number } }; version: number }) => Promise<{ data?: unknown }>;
+
+let line: Promise<unknown> = Promise.resolve();
+
+/** Changes of this window go one after the other, each on the version that the one before it made. */
+export function useChange(shot: number, fix: number, told: (problem: Problem) => void) {
+  return useMutation({
+    mutationFn: (change: Change) => {
+      const turn = line.then(async () => {
+        const version = fixNow(shot, fix)?.version ?? 0;
+        const made = await body<Fix>(change({ params: { path: { fix } }, version }));
+        keepFix(made);
+        return made;
+      });
+      line = turn.catch(() => undefined);
+      return turn;
+    },
+    onError: (error) => {
+      if (error instanceof Problem) {
+        if (error.kind === "conflict" || error.kind === "not-found")
+          void queries.invalidateQueries({ queryKey: keys.fixes(shot) });
+        told(error);
+      }
+    },
+  });
+}

@@ -1,0 +1,186 @@
+import { Maximize2 } from "lucide-react";
+import { useCallback, useMemo } from "react";
+import type { Fix, Shot } from "../../api/client";
+import type { View } from "../../canvas/view";
+import { MessageLine } from "../../ui/messages";
+import { isHeld, shotBox, stillAddress, stillBox } from "./model";
+import { PictureView } from "./PictureView";
+import * as paint from "./paint";
+import { addressOf, useBitmap, useHoldMap, useNeighbours } from "./pictures";
+import { usePlate } from "./plate";
+import { type Space, useBench } from "./store";
+import { useHands } from "./useHands";
+
+interface Props {
+  shot: Shot;
+  fix: Fix | null;
+  fixes: Fix[];
+  onHands: (hands: ReturnType<typeof useHands>) => void;
+}
+
+/** The two pictures, one in the other, linked by the pointer. */
+export function Pictures({ shot, fix, fixes, onHands }: Props) {
+  const bench = useBench();
+  const { frame, main, stage, tool, hidden, pointer, node, before } = bench;
+  const compare = before ? "source" : bench.compare;
+  const map = useHoldMap(fix, frame);
+  const hold = fix?.hold ?? null;
+  const plates = usePlate(fix);
+  const hands = useHands({ shot, fix, map, plates });
+  onHands(hands);
+  useNeighbours(shot, fixes, frame, compare, hold?.id);
+
+  const shotPicture = useBitmap(addressOf(shot, frame, compare, fixes), bench.playing && main === "still");
+  const painting = stage === "source" && !!fix?.plate && !!plates.plate;
+  const held = !!fix && !!hold && isHeld(hold, frame);
+  const stillPicture = useBitmap(
+    fix && held && !painting ? stillAddress(fix, frame, fixes, compare === "patched" && !fix.lacks) : null,
+    bench.playing && main === "shot",
+  );
+  const growth = bench.growth ?? fix?.edge.growth ?? 0;
+  const softness = bench.softness ?? fix?.edge.softness ?? 0;
+
+  const overlays = useCallback(
+    (ink: CanvasRenderingContext2D, view: View, space: Space) => {
+      if (hidden || !fix) return;
+      if (space === "shot" && !map) return;
+      const place = paint.placer(view, space === "shot" ? map : null);
+      if (stage === "hold" && hold) {
+        paint.mesh(ink, place, hold);
+        paint.ground(ink, place, hold);
+      }
+      if (hands.edgeNodes.length > 2 && stage !== "check")
+        paint.edge(ink, place, hands.edgeNodes, stage === "edge" ? growth : 0, stage === "edge" ? softness : 0);
+      if (stage === "edge") paint.grips(ink, place, hands.edgeNodes, node);
+    },
+    [hidden, fix, map, stage, hold, hands.edgeNodes, growth, softness, node],
+  );
+
+  const drawShot = useCallback(
+    (ink: CanvasRenderingContext2D, view: View) => {
+      if (shotPicture.bitmap) paint.picture(ink, view, shotPicture.bitmap, 0, 0);
+      overlays(ink, view, "shot");
+      if (hands.loop)
+        paint.loop(
+          ink,
+          hands.loop.points.map((p) => paint.placer(view, null)(p)),
+        );
+      if (!hidden && pointer?.space === "still" && map) paint.cross(ink, paint.placer(view, map)(pointer.at));
+    },
+    [shotPicture.bitmap, overlays, hands.loop, pointer, map, hidden],
+  );
+
+  const drawStill = useCallback(
+    (ink: CanvasRenderingContext2D, view: View) => {
+      const plate = plates.plate;
+      if (painting && plate) {
+        paint.picture(ink, view, plate.canvas, plate.left, plate.top);
+        for (const { stroke } of hands.settling) paint.live(ink, view, stroke, plate);
+        if (hands.stroke) paint.live(ink, view, hands.stroke, plate);
+      } else if (stillPicture.bitmap && hold)
+        paint.picture(ink, view, stillPicture.bitmap, hold.still_left, hold.still_top);
+      overlays(ink, view, "still");
+      if (hidden) return;
+      if (painting && plate && pointer?.space === "still") {
+        const { brush, kind, offset, donor } = useBench.getState();
+        const from =
+          kind !== "clone"
+            ? null
+            : (offset ?? (donor ? { x: donor.x - pointer.at.x, y: donor.y - pointer.at.y } : null));
+        if (hands.stroke && !offset) paint.ring(ink, paint.placer(view, null)(pointer.at), brush.radius * view.scale);
+        else paint.brush(ink, view, pointer.at, brush.radius, from, plate, hands.stroke ? 0 : brush.opacity);
+      }
+      if (pointer?.space === "shot" && map) paint.cross(ink, paint.placer(view, null)(map.inverse(pointer.at)));
+    },
+    [plates.plate, painting, hands.stroke, hands.settling, stillPicture.bitmap, hold, overlays, hidden, pointer, map],
+  );
+
+  const boxes = useMemo(() => ({ shot: shotBox(shot), still: hold ? stillBox(hold) : shotBox(shot) }), [shot, hold]);
+  const inset: Space = main === "shot" ? "still" : "shot";
+  const words = {
+    shot: `Shot ${frame}`,
+    still: painting ? `Still, plate ${fix?.plate?.frame}` : fix ? `Still ${frame}` : "Still",
+  };
+  const turns = {
+    shot: [hands.turn],
+    still: [hands.turn, plates.turn, bench.brush, bench.offset, bench.donor, bench.kind],
+  };
+  const draws = { shot: drawShot, still: drawStill };
+  const cursors = {
+    shot: tool !== "look" ? "crosshair" : stage === "edge" && fix ? "default" : "grab",
+    still: painting ? "none" : stage === "edge" ? "default" : "grab",
+  };
+  const view = (space: Space) => (
+    <PictureView
+      key={space}
+      space={space}
+      box={boxes[space]}
+      label={words[space]}
+      cursor={cursors[space]}
+      hands={hands.hands(space)}
+      draw={draws[space]}
+      turn={turns[space]}
+    />
+  );
+  const note =
+    shotPicture.problem ??
+    (hands.busy ? "Looking at the loop: trying a plane and a mesh on a few frames" : null) ??
+    (tool === "circle" ? "Draw a loose loop round the mark where it is sharp. Esc leaves." : null) ??
+    (tool === "ground" ? "Draw round the surface to read; this frame becomes the anchor. Esc leaves." : null);
+
+  return (
+    <div className="relative min-h-0 min-w-0 flex-1 overflow-hidden bg-felt-0">
+      <div className="absolute inset-0">{view(main)}</div>
+      <Badge words={words[main]} space={main} />
+      {note && (
+        <div
+          role="status"
+          className="absolute top-2 left-1/2 max-w-[70%] -translate-x-1/2 rounded-md bg-felt-0/90 px-3 py-1.5 text-center text-ink"
+        >
+          {note}
+        </div>
+      )}
+      {fix && !hidden && (
+        <div className="absolute right-3 bottom-3 h-[34%] w-[35%] min-w-52 overflow-hidden rounded-lg border border-felt-0 bg-felt-0 shadow-2xl outline outline-line">
+          {view(inset)}
+          <Badge words={words[inset]} space={inset} />
+          {inset === "still" && !held && !painting && (
+            <p className="absolute inset-0 grid place-items-center p-4 text-center text-soft">
+              Not held on this frame yet. It shows here as soon as the tracker has been.
+            </p>
+          )}
+          <button
+            type="button"
+            aria-label="Swap Shot and Still"
+            title="Swap Shot and Still (V)"
+            onClick={() => bench.set({ main: inset })}
+            className="absolute top-1.5 right-1.5 rounded bg-felt-0/80 p-1 text-soft hover:text-ink"
+          >
+            <Maximize2 size={13} />
+          </button>
+        </div>
+      )}
+      <MessageLine />
+    </div>
+  );
+}
+
+function Badge({ words, space }: { words: string; space: Space }) {
+  const view = useBench((state) => state.views[space]);
+  const set = useBench((state) => state.view);
+  return (
+    <div className="absolute top-2 left-2 flex items-center gap-2">
+      <span className="pointer-events-none rounded bg-felt-0/85 px-2 py-0.5">{words}</span>
+      {view && (
+        <button
+          type="button"
+          onClick={() => set(space, null)}
+          title="Fit the picture to the window (F)"
+          className="figure rounded bg-felt-0/85 px-1.5 py-0.5 text-soft hover:text-ink"
+        >
+          {Math.round(view.scale * 100)} %
+        </button>
+      )}
+    </div>
+  );
+}

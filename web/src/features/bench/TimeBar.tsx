@@ -1,0 +1,234 @@
+import { ChevronFirst, ChevronLast, Pause, Play, StepBack, StepForward } from "lucide-react";
+import { type PointerEvent, useLayoutEffect, useRef } from "react";
+import type { Fix, Shot } from "../../api/client";
+import { timecode } from "../../canvas/player";
+import { cropAddress, isHeld, level, loudest } from "./model";
+import { useBench } from "./store";
+
+const COLOURS = { quiet: "#3c4f49", noticeable: "#e0a13c", loud: "#e2603d", none: "#2b2b2b" };
+const STRIP = 12;
+const GUTTER = "w-[206px] shrink-0";
+
+/** Time: transport, ruler, the drift ribbon and the strip of crops. */
+export function TimeBar({ shot, fix, fixes }: { shot: Shot; fix: Fix | null; fixes: Fix[] }) {
+  const { clip } = shot;
+  const frame = useBench((state) => state.frame);
+  return (
+    <section aria-label="Time" className="stitch-t flex shrink-0 flex-col gap-1.5 py-2 pr-3">
+      <div className="flex items-end">
+        <div className={`${GUTTER} flex items-center gap-0.5 px-2`}>
+          <Transport shot={shot} />
+        </div>
+        <Ruler first={clip.first} last={clip.last} frame={frame} plate={fix?.plate?.frame} anchor={fix?.hold?.anchor} />
+      </div>
+      <div className="flex items-center">
+        <div className={`${GUTTER} flex items-center gap-3 px-3`}>
+          <Figures rate={clip.rate_num / clip.rate_den} first={clip.first} />
+        </div>
+        <Ribbon first={clip.first} last={clip.last} fix={fix} frame={frame} />
+      </div>
+      {fix?.hold && fix.edge.nodes.length > 0 && <Strip shot={shot} fix={fix} fixes={fixes} frame={frame} />}
+    </section>
+  );
+}
+
+function Transport({ shot }: { shot: Shot }) {
+  const { frame, playing, set } = useBench();
+  const { first, last } = shot.clip;
+  const go = (to: number) => set({ frame: Math.min(last, Math.max(first, to)), playing: false });
+  const button = "grid size-7 place-items-center rounded-md text-soft hover:bg-felt-2 hover:text-ink";
+  return (
+    <>
+      <button
+        type="button"
+        aria-label="First frame"
+        title="First frame (Home)"
+        className={button}
+        onClick={() => go(first)}
+      >
+        <ChevronFirst size={15} />
+      </button>
+      <button
+        type="button"
+        aria-label="Step back"
+        title="Step back (←)"
+        className={button}
+        onClick={() => go(frame - 1)}
+      >
+        <StepBack size={14} />
+      </button>
+      <button
+        type="button"
+        aria-label={playing ? "Pause" : "Play"}
+        title="Play or pause (Space)"
+        className={`${button} !text-ink`}
+        onClick={() => set({ playing: !playing })}
+      >
+        {playing ? <Pause size={16} fill="currentColor" /> : <Play size={16} fill="currentColor" />}
+      </button>
+      <button type="button" aria-label="Step on" title="Step on (→)" className={button} onClick={() => go(frame + 1)}>
+        <StepForward size={14} />
+      </button>
+      <button
+        type="button"
+        aria-label="Last frame"
+        title="Last frame (End)"
+        className={button}
+        onClick={() => go(last)}
+      >
+        <ChevronLast size={15} />
+      </button>
+      <span className="figure ml-auto text-[14px]" data-testid="frame">
+        {frame}
+      </span>
+    </>
+  );
+}
+
+function Figures({ rate, first }: { rate: number; first: number }) {
+  const frame = useBench((state) => state.frame);
+  const speed = useBench((state) => state.speed);
+  return (
+    <>
+      <span className="figure text-soft">{timecode(frame - first, rate)}</span>
+      <span className="figure ml-auto whitespace-nowrap text-faint" data-testid="speed">
+        {speed ? `${speed.measured.toFixed(1)} f/s, ${speed.dropped} dropped` : `${rate} f/s`}
+      </span>
+    </>
+  );
+}
+
+function useScrub(first: number, last: number) {
+  const set = useBench((state) => state.set);
+  const to = (event: PointerEvent<HTMLElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const part = (event.clientX - box.left) / box.width;
+    const frame = first + Math.floor(part * (last - first + 1));
+    set({ frame: Math.min(last, Math.max(first, frame)), playing: false });
+  };
+  return {
+    onPointerDown: (event: PointerEvent<HTMLElement>) => {
+      event.currentTarget.setPointerCapture(event.pointerId);
+      to(event);
+    },
+    onPointerMove: (event: PointerEvent<HTMLElement>) => event.buttons & 1 && to(event),
+  };
+}
+
+interface RulerProps {
+  first: number;
+  last: number;
+  frame: number;
+  plate: number | undefined;
+  anchor: number | undefined;
+}
+
+function Ruler({ first, last, frame, plate, anchor }: RulerProps) {
+  const scrub = useScrub(first, last);
+  const total = last - first + 1;
+  const every = [5, 6, 10, 12, 24, 25, 50, 100, 200, 500].find((step) => total / step <= 17) ?? 1000;
+  const at = (n: number) => `${((n - first + 0.5) / total) * 100}%`;
+  const ticks = Array.from({ length: Math.ceil(total / every) }, (_, k) => first + k * every);
+  return (
+    <div className="relative h-9 flex-1 cursor-ew-resize" {...scrub} data-testid="ruler">
+      {ticks.map((n) => (
+        <span key={n} className="figure absolute top-0 text-[11px] text-faint" style={{ left: at(n) }}>
+          <span className="absolute top-4 left-0 h-2 w-px bg-line" />
+          <span className={n + every / 2 > last ? "-translate-x-full absolute" : ""}>{n}</span>
+        </span>
+      ))}
+      {anchor !== undefined && (
+        <span
+          title={`Anchor frame ${anchor}`}
+          className="absolute bottom-0.5 size-2 -translate-x-1/2 rotate-45 bg-ink"
+          style={{ left: at(anchor) }}
+        />
+      )}
+      {plate !== undefined && (
+        <span
+          title={`Plate ${plate}`}
+          className="absolute bottom-0 h-2.5 w-3 -translate-x-1/2 rounded-[3px] bg-thread outline outline-felt-1"
+          style={{ left: at(plate) }}
+        />
+      )}
+      <span className="absolute -bottom-[26px] top-4 z-10 w-[1.5px] bg-ink" style={{ left: at(frame) }} />
+    </div>
+  );
+}
+
+function Ribbon({ first, last, fix, frame }: { first: number; last: number; fix: Fix | null; frame: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const scrub = useScrub(first, last);
+  const hold = fix?.hold ?? null;
+  const total = last - first + 1;
+  const done = hold?.frames.length ?? 0;
+  const worst = loudest(hold);
+  const here = hold?.frames.find((entry) => entry.frame === frame);
+  useLayoutEffect(() => {
+    const element = canvas.current;
+    const ink = element?.getContext("2d");
+    if (!element || !ink) return;
+    const dense = window.devicePixelRatio || 1;
+    element.width = element.clientWidth * dense;
+    element.height = element.clientHeight * dense;
+    const step = element.width / total;
+    const measured = new Map(hold?.frames.map((entry) => [entry.frame, entry]));
+    for (let n = first; n <= last; n++) {
+      const found = measured.get(n);
+      ink.fillStyle = n === hold?.anchor ? COLOURS.quiet : COLOURS[found ? level(found.drift, found.lost) : "none"];
+      ink.fillRect((n - first) * step, 0, Math.max(1, step - 1.2 * dense), element.height);
+    }
+  });
+  const words = hold
+    ? `drift: ${done} of ${hold.last - hold.first} frames measured${worst ? `, loudest ${worst.drift.toFixed(1)} px at ${worst.frame}` : ""}`
+    : "drift: nothing measured yet";
+  return (
+    <div className="flex flex-1 items-center gap-2">
+      <div className="relative h-[15px] flex-1 cursor-ew-resize" role="img" aria-label={words} title={words} {...scrub}>
+        <canvas ref={canvas} className="absolute inset-0 size-full" />
+      </div>
+      <span className="figure absolute right-3 -translate-y-4 text-[10.5px] text-faint">
+        {here ? `drift ${here.lost ? "lost" : here.drift.toFixed(1)}` : ""}
+      </span>
+    </div>
+  );
+}
+
+function Strip({ shot, fix, fixes, frame }: { shot: Shot; fix: Fix; fixes: Fix[]; frame: number }) {
+  const set = useBench((state) => state.set);
+  const { first, last } = shot.clip;
+  const total = last - first + 1;
+  const frames = Array.from({ length: STRIP }, (_, k) => first + Math.floor(((k + 0.5) * total) / STRIP));
+  return (
+    <div className="flex items-stretch">
+      <div className={`${GUTTER} flex flex-col justify-around pr-3 text-right text-soft`}>
+        <span>before</span>
+        <span>after</span>
+      </div>
+      <div className="grid flex-1 grid-cols-12 gap-0.5">
+        {frames.map((n) => (
+          <button
+            key={n}
+            type="button"
+            aria-label={`Go to ${n}`}
+            onClick={() => set({ frame: n, playing: false })}
+            className={`flex flex-col gap-0.5 ${Math.abs(n - frame) < total / STRIP / 2 ? "outline outline-1 outline-thread" : ""}`}
+          >
+            {[false, true].map((after) =>
+              fix.hold && isHeld(fix.hold, n) && !(after && fix.lacks) ? (
+                <img
+                  key={String(after)}
+                  alt={`${after ? "after" : "before"} ${n}`}
+                  src={cropAddress(fix, n, fixes, after)}
+                  className="h-[42px] w-full object-cover"
+                />
+              ) : (
+                <span key={String(after)} className="h-[42px] w-full bg-felt-2" />
+              ),
+            )}
+          </button>
+        ))}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,87 @@
+import type { Fix, Hold, Node, Shot } from "../../api/client";
+import type { Box } from "../../canvas/view";
+import { type HoldMap, identity, meshMap, planarMap } from "../../geometry/holdmap";
+import type { PathNode } from "../../geometry/path";
+
+/** RMS of drift over the ground at which a careful artist looks twice, and at which it is likely off (px). */
+export const NOTICEABLE = 3.5;
+export const LOUD = 6;
+
+export type Level = "quiet" | "noticeable" | "loud" | "none";
+
+export function level(drift: number | undefined, lost = false): Level {
+  if (lost) return "loud";
+  if (drift === undefined) return "none";
+  return drift >= LOUD ? "loud" : drift >= NOTICEABLE ? "noticeable" : "quiet";
+}
+
+export const running = (hold: Hold | null | undefined) => hold?.state === "waiting" || hold?.state === "tracking";
+
+export interface Loudest {
+  frame: number;
+  drift: number;
+  lost: boolean;
+}
+
+export function loudest(hold: Hold | null | undefined): Loudest | null {
+  const frames = hold?.frames ?? [];
+  if (frames.length === 0) return null;
+  return frames.reduce((a, b) => ((Number(b.lost) - Number(a.lost) || b.drift - a.drift) > 0 ? b : a));
+}
+
+export function mapOf(hold: Hold, frame: number, params: number[] | undefined): HoldMap | null {
+  if (frame === hold.anchor) return identity;
+  if (!params) return null;
+  return hold.kind === "planar" || !hold.grid ? planarMap(params) : meshMap(hold.grid, params);
+}
+
+export const isHeld = (hold: Hold, frame: number) =>
+  frame === hold.anchor || hold.frames.some((entry) => entry.frame === frame);
+
+export const pathNodes = (nodes: Node[]): PathNode[] =>
+  nodes.map((node) => ({
+    x: node.x,
+    y: node.y,
+    into: { x: node.into?.[0] ?? 0, y: node.into?.[1] ?? 0 },
+    out: { x: node.out?.[0] ?? 0, y: node.out?.[1] ?? 0 },
+  }));
+
+const fine = (value: number) => Math.round(value * 100) / 100;
+
+export const apiNodes = (nodes: PathNode[]): Node[] =>
+  nodes.map((node) => ({
+    x: fine(node.x),
+    y: fine(node.y),
+    into: [fine(node.into.x), fine(node.into.y)],
+    out: [fine(node.out.x), fine(node.out.y)],
+  }));
+
+/** Names the state that patched pictures depend on, so that their addresses change when they do. */
+export function patchState(fixes: Fix[], frame: number): string {
+  return fixes
+    .map((fix) => {
+      const near = fix.hold?.frames.filter((entry) => Math.abs(entry.frame - frame) <= 1).length ?? 0;
+      return `${fix.id}.${fix.version}.${fix.hold?.id ?? 0}.${near}`;
+    })
+    .join("_");
+}
+
+export const shotBox = (shot: Shot): Box => ({ left: 0, top: 0, width: shot.clip.width, height: shot.clip.height });
+
+export const stillBox = (hold: Hold): Box => ({
+  left: hold.still_left,
+  top: hold.still_top,
+  width: hold.still_width,
+  height: hold.still_height,
+});
+
+export const sourceAddress = (shot: Shot, frame: number) => `/pictures/shots/${shot.id}/frames/${frame}.jpg`;
+
+export const patchedAddress = (shot: Shot, frame: number, fixes: Fix[]) =>
+  `/pictures/shots/${shot.id}/patched/${frame}.jpg?v=${patchState(fixes, frame)}`;
+
+export const stillAddress = (fix: Fix, frame: number, fixes: Fix[], patched: boolean) =>
+  `/pictures/fixes/${fix.id}/still/${frame}.jpg?v=${patchState(fixes, frame)}${patched ? "&patched=1" : ""}`;
+
+export const cropAddress = (fix: Fix, frame: number, fixes: Fix[], after: boolean) =>
+  `/pictures/fixes/${fix.id}/crops/${frame}.jpg?v=${after ? patchState(fixes, frame) : `${fix.hold?.id}.${fix.edge.nodes.length}.${fix.edge.nodes[0]?.x}`}${after ? "&patched=1" : ""}`;

@@ -1,0 +1,127 @@
+import type { Hold } from "../../api/client";
+import * as draw from "../../canvas/draw";
+import type { LiveStroke } from "../../canvas/livestroke";
+import { toScreen, type View } from "../../canvas/view";
+import type { HoldMap } from "../../geometry/holdmap";
+import { flatten, type PathNode } from "../../geometry/path";
+import { add, type Point } from "../../geometry/points";
+import type { PlateCanvas } from "./plate";
+
+type Ink = CanvasRenderingContext2D;
+
+/** From the still surface to the screen, through the frame's map in the Shot view. */
+export type Place = (p: Point) => Point;
+
+export const placer =
+  (view: View, map: HoldMap | null): Place =>
+  (p) =>
+    toScreen(view, map ? map.forward(p) : p);
+
+export function picture(ink: Ink, view: View, source: CanvasImageSource, left: number, top: number) {
+  const size = source as { width: number; height: number };
+  ink.imageSmoothingEnabled = view.scale < 3;
+  ink.imageSmoothingQuality = "high";
+  const at = toScreen(view, { x: left - 0.5, y: top - 0.5 });
+  ink.drawImage(source, at.x, at.y, size.width * view.scale, size.height * view.scale);
+}
+
+export function edge(ink: Ink, place: Place, nodes: PathNode[], growth: number, softness: number) {
+  const outline = flatten(nodes);
+  if (outline.length < 3) return;
+  draw.stitch(ink, outline.map(place));
+  const reach = growth + softness;
+  if (reach > 0.5) draw.faintLine(ink, grown(outline, reach).map(place));
+}
+
+/** The outline moved outwards; good for showing, the engine measures exact distances. */
+function grown(outline: Point[], by: number): Point[] {
+  let twice = 0;
+  outline.forEach((p, i) => {
+    const q = outline[(i + 1) % outline.length]!;
+    twice += p.x * q.y - q.x * p.y;
+  });
+  const side = twice > 0 ? 1 : -1;
+  return outline.map((p, i) => {
+    const before = outline[(i + outline.length - 2) % outline.length]!;
+    const after = outline[(i + 2) % outline.length]!;
+    const [dx, dy] = [after.x - before.x, after.y - before.y];
+    const length = Math.hypot(dx, dy) || 1;
+    return { x: p.x + (side * by * dy) / length, y: p.y - (side * by * dx) / length };
+  });
+}
+
+export function grips(ink: Ink, place: Place, nodes: PathNode[], chosen: number | null) {
+  nodes.forEach((node, i) => {
+    if (i === chosen)
+      for (const end of [node.into, node.out])
+        if (end.x !== 0 || end.y !== 0) draw.handle(ink, place(node), place(add(node, end)));
+    draw.node(ink, place(node), i === chosen);
+  });
+}
+
+export function ground(ink: Ink, place: Place, hold: Hold) {
+  for (const shape of hold.ground.read) draw.dotted(ink, finer(shape).map(place));
+}
+
+function finer(shape: number[][]): Point[] {
+  return shape.map(([x, y]) => ({ x: x!, y: y! }));
+}
+
+export function mesh(ink: Ink, place: Place, hold: Hold) {
+  const grid = hold.grid;
+  if (!grid) return;
+  const step = grid.spacing;
+  const [right, bottom] = [grid.left + step * grid.across, grid.top + step * grid.down];
+  for (let i = 0; i <= grid.across; i++)
+    draw.hairLine(
+      ink,
+      run(grid.top, bottom, step / 3).map((y) => place({ x: grid.left + i * step, y })),
+    );
+  for (let j = 0; j <= grid.down; j++)
+    draw.hairLine(
+      ink,
+      run(grid.left, right, step / 3).map((x) => place({ x, y: grid.top + j * step })),
+    );
+}
+
+const run = (from: number, to: number, step: number) =>
+  Array.from({ length: Math.round((to - from) / step) + 1 }, (_, k) => from + k * step);
+
+/** The clone brush before and while it paints: the ring, what it will lay, and where it takes it from. */
+export function brush(
+  ink: Ink,
+  view: View,
+  at: Point,
+  radius: number,
+  offset: Point | null,
+  plate: PlateCanvas,
+  opacity: number,
+) {
+  const middle = toScreen(view, at);
+  const size = radius * view.scale;
+  if (offset) {
+    ink.save();
+    ink.beginPath();
+    ink.arc(middle.x, middle.y, size, 0, 2 * Math.PI);
+    ink.clip();
+    ink.globalAlpha = opacity;
+    picture(ink, view, plate.canvas, plate.left - offset.x, plate.top - offset.y);
+    ink.restore();
+    const donor = toScreen(view, add(at, offset));
+    ink.setLineDash([3, 4]);
+    ink.strokeStyle = "rgba(255,255,255,.8)";
+    ink.lineWidth = 1;
+    ink.beginPath();
+    ink.moveTo(middle.x, middle.y);
+    ink.lineTo(donor.x, donor.y);
+    ink.stroke();
+    draw.ring(ink, donor, size, true);
+  }
+  draw.ring(ink, middle, size);
+}
+
+export function live(ink: Ink, view: View, stroke: LiveStroke, plate: PlateCanvas) {
+  picture(ink, view, stroke.canvas, plate.left, plate.top);
+}
+
+export { cross, loop, ring } from "../../canvas/draw";

@@ -1,0 +1,65 @@
+import { create } from "zustand";
+import type { Brush } from "../../canvas/livestroke";
+import type { View } from "../../canvas/view";
+import type { Point } from "../../geometry/points";
+
+export type Stage = "hold" | "edge" | "source" | "match" | "check";
+export type Space = "shot" | "still";
+export type Compare = "source" | "patched";
+/** What the pointer does on the picture. */
+export type Tool = "look" | "circle" | "ground";
+
+interface Bench {
+  fix: number | null;
+  frame: number;
+  stage: Stage | null;
+  main: Space;
+  compare: Compare;
+  before: boolean;
+  hidden: boolean;
+  tool: Tool;
+  playing: boolean;
+  speed: { measured: number; dropped: number } | null;
+  views: Record<Space, View | null>;
+  pointer: { space: Space; at: Point } | null;
+  node: number | null;
+  brush: Brush;
+  kind: "clone" | "restore";
+  offset: Point | null;
+  donor: Point | null;
+  growth: number | null;
+  softness: number | null;
+  set: (part: Partial<Bench>) => void;
+  view: (space: Space, view: View | null) => void;
+}
+
+const fresh = {
+  fix: null,
+  frame: 0,
+  stage: "hold" as Stage | null,
+  main: "shot" as Space,
+  compare: "patched" as Compare,
+  before: false,
+  hidden: false,
+  tool: "look" as Tool,
+  playing: false,
+  speed: null,
+  views: { shot: null, still: null },
+  pointer: null,
+  node: null,
+  brush: { radius: 22, hardness: 0.4, opacity: 1 },
+  kind: "clone" as const,
+  offset: null,
+  donor: null,
+  growth: null,
+  softness: null,
+};
+
+export const useBench = create<Bench>((set) => ({
+  ...fresh,
+  set: (part) => set(part),
+  view: (space, view) => set((state) => ({ views: { ...state.views, [space]: view } })),
+}));
+
+/** A new shot starts from its own beginning. */
+export const openShot = (frame: number) => useBench.setState({ ...fresh, frame });

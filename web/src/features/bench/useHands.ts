@@ -1,0 +1,216 @@
+import { useEffect, useMemo, useRef, useState } from "react";
+import { body, client, type Fix, type Problem, type Shot } from "../../api/client";
+import { keepFix, useChange } from "../../api/queries";
+import { LiveStroke } from "../../canvas/livestroke";
+import type { HoldMap } from "../../geometry/holdmap";
+import { type Grip, gripAt, moved, nearest, type PathNode, split } from "../../geometry/path";
+import { distance, type Point, sub } from "../../geometry/points";
+import { say } from "../../ui/messages";
+import { apiNodes, pathNodes } from "./model";
+import type { Hands, Press } from "./PictureView";
+import { touched, type usePlate } from "./plate";
+import { type Space, useBench } from "./store";
+
+const REACH = 9; // screen px within which a point is grabbed
+const LOOP_STEP = 3; // screen px between the points of a loop
+
+interface Given {
+  shot: Shot;
+  fix: Fix | null;
+  map: HoldMap | null;
+  plates: ReturnType<typeof usePlate>;
+}
+
+/** What the pointer does on the two pictures: one gesture is one change. */
+export function useHands({ shot, fix, map, plates }: Given) {
+  const [loop, setLoop] = useState<{ space: Space; points: Point[] } | null>(null);
+  const [nodes, setNodes] = useState<PathNode[] | null>(null);
+  const [stroke, setStroke] = useState<LiveStroke | null>(null);
+  const [settling, setSettling] = useState<{ stroke: LiveStroke; version: number }[]>([]);
+  const [turn, setTurn] = useState(0);
+  const [busy, setBusy] = useState(false);
+  const grip = useRef<Grip | null>(null);
+  const change = useChange(shot.id, fix?.id ?? 0, (problem: Problem) => {
+    say(problem.message);
+    setSettling([]);
+    setNodes(null);
+  });
+  const bench = useBench.getState;
+  const settled = plates.plate?.version ?? 0;
+
+  // what was being dragged gives way to what the server made of it
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new version is the signal
+  useEffect(() => setNodes(null), [fix?.version]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the plate's turn is the signal
+  useEffect(() => setSettling((list) => list.filter((entry) => entry.version > settled)), [plates.turn]);
+
+  const still = (space: Space, at: Point): Point | null => (space === "still" ? at : map ? map.inverse(at) : null);
+
+  async function circled(points: Point[]) {
+    setBusy(true);
+    try {
+      const made = await body<Fix>(
+        client.POST("/api/shots/{shot}/circle", {
+          params: { path: { shot: shot.id } },
+          body: { frame: bench().frame, loop: points.map((p) => [p.x, p.y]) },
+        }),
+      );
+      keepFix(made);
+      bench().set({ fix: made.id, stage: "hold", tool: "look" });
+    } catch (problem) {
+      say((problem as Error).message);
+    }
+    setBusy(false);
+  }
+
+  function grounded(points: Point[]) {
+    if (!fix?.hold) return;
+    const kind = fix.hold.kind as "planar" | "mesh";
+    const shape = points.map((p): [number, number] => [p.x, p.y]);
+    const anchor = bench().frame;
+    bench().set({ tool: "look" });
+    change.mutate(({ params, version }) =>
+      client.POST("/api/fixes/{fix}/track", {
+        params,
+        body: { version, kind, ground: { anchor, read: [shape], ignore: [] } },
+      }),
+    );
+  }
+
+  function keepNodes(next: PathNode[]) {
+    const { growth, softness } = fix!.edge;
+    change.mutate(({ params, version }) =>
+      client.PATCH("/api/fixes/{fix}/edge", { params, body: { version, nodes: apiNodes(next), growth, softness } }),
+    );
+  }
+
+  function keepStroke(made: LiveStroke) {
+    const { kind, offset } = bench();
+    const whole: [number, number] = kind === "clone" && offset ? [Math.round(offset.x), Math.round(offset.y)] : [0, 0];
+    setStroke(null);
+    setSettling((list) => [...list, { stroke: made, version: Number.POSITIVE_INFINITY }]);
+    change.mutate(({ params, version }) => {
+      plates.expect(touched(made), version + 1);
+      setSettling((list) => list.map((entry) => (entry.stroke === made ? { ...entry, version: version + 1 } : entry)));
+      return client.POST("/api/fixes/{fix}/strokes", {
+        params,
+        body: {
+          version,
+          stroke: {
+            kind,
+            points: made.points.map(([x, y, p]) => [Math.round(x * 100) / 100, Math.round(y * 100) / 100, p]),
+            radius: made.brush.radius,
+            hardness: made.brush.hardness,
+            opacity: made.brush.opacity,
+            offset: whole,
+            on: true,
+          },
+        },
+      });
+    });
+  }
+
+  function beginStroke(press: Press): boolean {
+    const { kind, brush, donor } = bench();
+    const plate = plates.plate;
+    if (!plate) return false;
+    if (press.alt && kind === "clone") {
+      bench().set({ donor: press.at, offset: null });
+      return true;
+    }
+    let offset = bench().offset;
+    if (kind === "clone") {
+      if (!offset && !donor) {
+        say("Set where the clone brush takes from first: Alt-click a clean place.");
+        return true;
+      }
+      offset = offset ?? sub(donor!, press.at);
+      offset = { x: Math.round(offset.x), y: Math.round(offset.y) };
+      bench().set({ offset });
+    }
+    const made = new LiveStroke(
+      plate.canvas,
+      kind === "clone" ? offset! : { x: 0, y: 0 },
+      { x: plate.left, y: plate.top },
+      brush,
+      plate.canvas.width,
+      plate.canvas.height,
+    );
+    made.to(press.at, press.pressure);
+    setStroke(made);
+    return true;
+  }
+
+  function hands(space: Space): Hands {
+    return {
+      down(press) {
+        const { tool, stage } = bench();
+        if (tool !== "look" && space === "shot") {
+          setLoop({ space, points: [press.at] });
+          return true;
+        }
+        if (stage === "edge" && fix) return beginGrip(space, press);
+        if (stage === "source" && space === "still" && fix?.plate) return beginStroke(press);
+        return false;
+      },
+      move(press) {
+        if (loop) {
+          const last = loop.points[loop.points.length - 1]!;
+          if (distance(last, press.at) * press.view.scale >= LOOP_STEP)
+            setLoop({ ...loop, points: [...loop.points, press.at] });
+        } else if (grip.current && nodes) {
+          const at = still(space, press.at);
+          if (at) setNodes(moved(nodes, grip.current, at, press.alt));
+        } else if (stroke) {
+          stroke.to(press.at, press.pressure);
+          setTurn((now) => now + 1);
+        }
+      },
+      up() {
+        if (loop) {
+          setLoop(null);
+          if (loop.points.length < 6) say("Draw a loop round it: press, go round, let go.");
+          else if (bench().tool === "circle") void circled(loop.points);
+          else grounded(loop.points);
+        } else if (grip.current && nodes) {
+          grip.current = null;
+          keepNodes(nodes);
+        } else if (stroke && stroke.points.length > 0) keepStroke(stroke);
+      },
+      double(press) {
+        if (bench().stage !== "edge" || !fix) return;
+        const at = still(space, press.at);
+        const now = pathNodes(fix.edge.nodes);
+        if (!at || gripAt(now, at, REACH / press.view.scale, null)) return;
+        const place = nearest(now, at);
+        if (place.far * press.view.scale > REACH) return;
+        bench().set({ node: place.index + 1 });
+        const next = split(now, place.index, place.t);
+        setNodes(next);
+        keepNodes(next);
+      },
+    };
+  }
+
+  function beginGrip(space: Space, press: Press): boolean {
+    const at = still(space, press.at);
+    if (!at || !fix) return false;
+    const now = pathNodes(fix.edge.nodes);
+    const found = gripAt(now, at, REACH / press.view.scale, bench().node);
+    if (!found) return false;
+    bench().set({ node: found.index });
+    grip.current = found;
+    setNodes(now);
+    return true;
+  }
+
+  function removeNode() {
+    const { node, stage } = bench();
+    if (stage !== "edge" || node === null || !fix || fix.edge.nodes.length <= 3) return;
+    bench().set({ node: null });
+    keepNodes(pathNodes(fix.edge.nodes).filter((_, i) => i !== node));
+  }
+
+  const edgeNodes = useMemo(() => nodes ?? (fix ? pathNodes(fix.edge.nodes) : []), [nodes, fix]);
+  return { hands, loop, edgeNodes, stroke, settling, turn, busy, change, removeNode };
+}
