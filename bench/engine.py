@@ -11,7 +11,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from hushcore.colour import difference, encoding
+from hushcore.colour import difference
+from hushcore.colour.encoding import SRGB
 from hushcore.deliver.frames import covered, deliver_frame
 from hushcore.edge.matte import Edge
 from hushcore.geometry import homography
@@ -20,7 +21,7 @@ from hushcore.hold.record import Hold, track
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
 from hushcore.media.clips import Clip, open_clip
-from hushcore.media.pictures import output_spec, read_codes, write_codes
+from hushcore.media.pictures import read_codes, write_like
 from hushcore.patch.fix import Fix, lay, make_fix
 from hushcore.plates.plate import make_plate
 
@@ -238,7 +239,7 @@ def patch(var: Path) -> None:
             inside = laid.matte > 0.999
 
             def lab(picture: np.ndarray, where: np.ndarray = inside, rect=laid.rect) -> np.ndarray:
-                low = cv2.GaussianBlur(encoding.decode(picture), (0, 0), 2.0)
+                low = cv2.GaussianBlur(SRGB.decode(picture), (0, 0), 2.0)
                 return difference.linear_to_lab(low[rect.slices][where])
 
             clean = lab(read_codes(truth / "clean" / clip.file(frame)))
@@ -263,7 +264,7 @@ def _copy(frame: int) -> int:
     clip, folder = _work["clip"], _work["folder"]
     assert isinstance(clip, Clip)
     assert isinstance(folder, Path)
-    write_codes(folder / clip.file(frame), clip.read(frame), output_spec(clip.path(frame)))
+    write_like(clip.path(frame), folder / clip.file(frame), clip.read(frame))
     return 0
 
 

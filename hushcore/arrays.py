@@ -44,6 +44,10 @@ class Rect:
         """The rectangle with ``by`` pixels more on every side."""
         return Rect(self.left - by, self.top - by, self.right + by, self.bottom + by)
 
+    def moved(self, dx: int, dy: int) -> "Rect":
+        """The rectangle at another place."""
+        return Rect(self.left + dx, self.top + dy, self.right + dx, self.bottom + dy)
+
     def clipped(self, width: int, height: int) -> "Rect":
         """The part of it inside a picture of ``width`` x ``height``."""
         return Rect(max(0, self.left), max(0, self.top), min(width, self.right), min(height, self.bottom))

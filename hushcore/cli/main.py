@@ -29,16 +29,16 @@ def cli() -> None:
 @cli.command()
 @click.argument("clip", type=Place)
 def info(clip: Path) -> None:
-    """Say what a clip is. CLIP: a folder or a pattern such as apron.####.tif."""
-    from hushcore.media.clips import open_clip
+    """Say what a clip is. CLIP: a movie, a folder, or a pattern such as apron.####.tif."""
+    from dataclasses import asdict
 
-    found = open_clip(clip)
-    found.read(found.first)
-    click.echo(json.dumps({
-        "name": found.name, "first": found.first, "last": found.last, "frames": len(found.frames),
-        "missing": found.missing, "width": found.width, "height": found.height, "channels": found.channels,
-        "depth": found.depth, "pattern": f"{found.stem}{'#' * found.digits}{found.suffix}",
-    }, indent=1))  # fmt: skip
+    from hushcore.media.scan import examine
+
+    found = asdict(examine(clip))
+    header = found.pop("header")
+    if header:
+        found["even"] = header["even"]
+    click.echo(json.dumps(found, indent=1))
 
 
 def _range(text: str | None, first: int, last: int) -> tuple[int, int]:
@@ -60,11 +60,11 @@ def _range(text: str | None, first: int, last: int) -> tuple[int, int]:
 def track(clip: Path, ground_file: Path, kind: str, frames: str | None, out: Path) -> None:
     """Measure how a ground moves, from its anchor frame both ways."""
     from hushcore.hold.record import track as follow_both
-    from hushcore.media.clips import open_clip
+    from hushcore.media.footage import open_footage
     from hushcore.recipe.models import GroundData, load
 
     data = load(ground_file, GroundData)
-    found = open_clip(clip)
+    found = open_footage(clip)
     first, last = _range(frames, found.first, found.last)
     numbers = found.check_range(first, last)
     hold = None
@@ -116,25 +116,38 @@ def _read_points(path: Path) -> tuple[list[str], np.ndarray]:
 @click.option("-o", "--out", type=Place, required=True, help="Picture to write (.tif or .png).")
 def plate(clip: Path, frame: int, out: Path) -> None:
     """Take a frame out to retouch in any image editor."""
-    from hushcore.media.clips import open_clip
-    from hushcore.media.pictures import output_spec, write_codes
+    from hushcore.media.clips import Clip
+    from hushcore.media.footage import open_footage
+    from hushcore.media.pictures import write_codes, write_like
 
-    found = open_clip(clip)
-    same_kind = out.suffix.lower() == found.suffix.lower()
-    write_codes(out, found.read(frame), output_spec(found.path(frame)) if same_kind else None)
+    found = open_footage(clip)
+    if isinstance(found, Clip) and out.suffix.lower() == found.suffix.lower():
+        write_like(found.path(frame), out, found.read(frame))
+    else:
+        write_codes(out, found.read(frame))
 
 
+CHUNK = 8  # frames that a process of the renderer takes at a time
 _shared: dict[str, Any] = {}
 
 
-def _one(frame: int) -> Any:
-    from hushcore.deliver.frames import deliver_frame
+def _some(frames: list[int]) -> Any:
+    from hushcore.deliver.frames import deliver_chunk
 
-    fixes = [fix for data, fix in _shared["fixes"] if data.covers(frame)]
+    proofs: list[Any] = []
+
+    def done(proof: Any) -> bool:
+        proofs.append(proof)
+        return True
+
     try:
-        return deliver_frame(_shared["clip"], frame, fixes, _shared["folder"])
+        deliver_chunk(
+            _shared["clip"], frames, lambda frame: [fix for data, fix in _shared["fixes"] if data.covers(frame)],
+            _shared["folder"], done,
+        )  # fmt: skip
     except HushError as error:
         return error
+    return proofs
 
 
 @cli.command()
@@ -143,20 +156,26 @@ def _one(frame: int) -> Any:
 @click.option("-o", "--out", "folder", type=Place, required=True, help="Folder for the frames and proof.json.")
 @click.option("--range", "frames", help="First and last frame, as A-B.")
 @click.option("--workers", type=click.IntRange(1, 64), default=1, show_default=True)
-def render(clip: Path, recipe_file: Path, folder: Path, frames: str | None, workers: int) -> None:
+@click.option("--encoding", "space", help="Encoding, when it is not the file's: srgb, bt1886, pq, ... or ocio:NAME.")
+def render(clip: Path, recipe_file: Path, folder: Path, frames: str | None, workers: int, space: str | None) -> None:
     """Patch every frame, and prove that nothing outside the mattes changed."""
+    from hushcore.colour.encoding import Encoding
     from hushcore.deliver import frames as delivery
-    from hushcore.media.clips import open_clip
+    from hushcore.media.footage import open_footage
+    from hushcore.media.scan import examine
     from hushcore.recipe.build import build_all
     from hushcore.recipe.models import Recipe, load
 
-    found = open_clip(clip)
+    found = open_footage(clip)
     numbers = found.check_range(*_range(frames, found.first, found.last))
     delivery.check_place(found, folder)
-    fixes = build_all(load(recipe_file, Recipe), recipe_file.parent, found.read)
+    encoding = Encoding(space or examine(clip).space, found.bits)
+    encoding.check()
+    fixes = build_all(load(recipe_file, Recipe), recipe_file.parent, found.read, encoding)
     delivery.check_room(found, numbers, folder)
     _shared.update(clip=found, fixes=fixes, folder=folder)
     proofs = _run(numbers, workers)
+    delivery.finish(found, numbers, folder)
     proof = delivery.summary(proofs)
     _write_json(folder / "proof.json", proof)
     click.echo(
@@ -175,12 +194,12 @@ def _run(numbers: list[int], workers: int) -> list[Any]:
     pool = context.Pool(workers) if workers > 1 else None
     try:
         with click.progressbar(length=len(numbers), label="Rendering", file=sys.stderr) as bar:
-            results = pool.imap_unordered(_one, numbers) if pool else map(_one, numbers)
-            for result in results:
+            chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
+            for result in pool.imap_unordered(_some, chunks) if pool else map(_some, chunks):
                 if isinstance(result, HushError):
                     raise result
-                done.append(result)
-                bar.update(1)
+                done += result
+                bar.update(len(result))
     finally:
         if pool:
             pool.terminate()

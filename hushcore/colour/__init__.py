@@ -1,1 +1,1 @@
-"""Encodings and colour difference."""
+"""Encodings, looks and colour difference."""

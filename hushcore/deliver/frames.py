@@ -2,66 +2,60 @@
 
 import hashlib
 import shutil
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
-from hushcore.arrays import Codes, Mask
+from hushcore.deliver.movie import deliver_segment, join_segments
+from hushcore.deliver.proof import FrameProof, compare, covered, narrowed
 from hushcore.errors import HushError
 from hushcore.media.clips import Clip
-from hushcore.media.pictures import output_spec, read_codes, write_codes
-from hushcore.patch.fix import LEAST_COVER, Fix, Laid, lay_all
+from hushcore.media.footage import Footage
+from hushcore.media.movies import Movie
+from hushcore.media.pictures import read_codes, write_like
+from hushcore.patch.fix import Fix, lay_all
 
 ROOM = 1.1  # free space wanted for the frames to come, as a share of their sources' size
+Fixes = Callable[[int], Sequence[Fix]]
 
 
-@dataclass(frozen=True)
-class FrameProof:
-    """What is known about one delivered frame, from the file as written."""
+def deliver_chunk(
+    clip: Footage, frames: Sequence[int], fixes: Fixes, folder: Path, done: Callable[[FrameProof], bool]
+) -> None:
+    """Deliver some frames of any footage; ``done`` takes each proof and says whether to go on.
 
-    frame: int
-    file: str
-    sha256: str
-    bytes: int
-    values: int
-    inside: int
-    changed_inside: int
-    changed_outside: int
-
-
-def covered(shape: tuple[int, ...], laid: Sequence[Laid]) -> Mask:
-    """True (h, w) where any matte of a stack of fixes may change a value."""
-    mask = np.zeros(shape[:2], bool)
-    for result in laid:
-        if not result.rect.empty:
-            mask[result.rect.slices] |= result.matte > LEAST_COVER
-    return mask
+    Raises HushError as ``deliver_frame`` does.
+    """
+    if isinstance(clip, Movie):
+        for proof in deliver_segment(clip, frames, fixes, folder):
+            done(proof)
+        return
+    for frame in frames:
+        if not done(deliver_frame(clip, frame, fixes(frame), folder)):
+            return
 
 
-def compare(source: Codes, written: Codes, mask: Mask) -> tuple[int, int]:
-    """How many values differ inside the mask and outside it."""
-    different = source != written
-    inside = int(different[mask].sum())
-    return inside, int(different.sum()) - inside
+def finish(clip: Footage, frames: Sequence[int], folder: Path) -> None:
+    """Once all frames are written: a movie's segments become one movie."""
+    if isinstance(clip, Movie):
+        join_segments(clip, frames, folder)
 
 
 def deliver_frame(clip: Clip, frame: int, fixes: Sequence[Fix], folder: Path) -> FrameProof:
-    """Patch, write, read back and compare one frame.
+    """Patch, write, read back and compare one frame of a sequence.
 
     Raises HushError when the disk is full, or when the written file differs from its source outside the mattes; the
     file is then taken away again.
     """
     source = clip.read(frame)
     codes, laid = lay_all(source, frame, fixes)
-    path = folder / clip.file(frame)
-    write_codes(path, codes, output_spec(clip.path(frame)))
-    written = read_codes(path)
+    path = folder / clip.delivered(frame)
+    write_like(clip.path(frame), path, codes)
+    written = narrowed(read_codes(path), source.dtype)
     mask = covered(source.shape, laid)
     inside, outside = compare(source, written, mask)
-    if outside or not np.array_equal(written, codes):
+    if outside or compare(codes, written, mask) != (0, 0):
         path.unlink(missing_ok=True)
         raise HushError(
             f"Frame {frame} was not written as it should be ({outside} values differ outside the matte); it was taken "
@@ -73,10 +67,10 @@ def deliver_frame(clip: Clip, frame: int, fixes: Sequence[Fix], folder: Path) ->
     return FrameProof(frame, path.name, digest, len(whole), int(source.size), int(mask.sum()), inside, outside)
 
 
-def check_room(clip: Clip, frames: Sequence[int], folder: Path) -> None:
+def check_room(clip: Footage, frames: Sequence[int], folder: Path) -> None:
     """Raises HushError when the disk plainly cannot hold the frames."""
     folder.mkdir(parents=True, exist_ok=True)
-    need = ROOM * sum(clip.path(frame).stat().st_size for frame in frames)
+    need = ROOM * sum(clip.bytes_of(frame) for frame in frames)
     free = shutil.disk_usage(folder).free
     if free < need:
         raise HushError(
@@ -86,7 +80,7 @@ def check_room(clip: Clip, frames: Sequence[int], folder: Path) -> None:
         )
 
 
-def check_place(clip: Clip, folder: Path) -> None:
+def check_place(clip: Footage, folder: Path) -> None:
     """Raises HushError when delivering would overwrite the source."""
     if folder.resolve() == clip.folder.resolve():
         raise HushError(

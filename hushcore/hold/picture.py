@@ -6,6 +6,7 @@ import cv2
 import numpy as np
 
 from hushcore.arrays import F32, Codes, Rect, padded_cut
+from hushcore.colour import curves
 
 LEVELS = 4
 # Rec. 709 luma weights on encoded values: the tracker wants contrast, not colorimetry
@@ -39,13 +40,18 @@ class View:
 
 
 def luma(codes: Codes) -> F32:
-    """Encoded luma 0..1 of integer codes (h, w, c) or (h, w)."""
-    top = np.float32(1.0 / np.iinfo(codes.dtype).max)
-    if codes.ndim == 2:
-        return np.asarray(codes, np.float32) * top
-    if codes.shape[2] < 3:
-        return np.asarray(codes[..., 0], np.float32) * top
-    return np.asarray(cv2.transform(np.asarray(codes[..., :3], np.float32), (LUMA * top)[None, :]))
+    """Encoded luma 0..1 of codes (h, w, c) or (h, w); float ones count as linear light and are taken in ACEScct."""
+    if codes.dtype.kind == "f":
+        return _weighed(np.asarray(curves.linear_to_acescct(np.nan_to_num(codes.astype(np.float32))), np.float32), 1.0)
+    return _weighed(codes, 1.0 / np.iinfo(codes.dtype).max)
+
+
+def _weighed(values: Codes | F32, scale: float) -> F32:
+    if values.ndim == 2:
+        return np.asarray(values, np.float32) * np.float32(scale)
+    if values.shape[2] < 3:
+        return np.asarray(values[..., 0], np.float32) * np.float32(scale)
+    return np.asarray(cv2.transform(np.asarray(values[..., :3], np.float32), (LUMA * np.float32(scale))[None, :]))
 
 
 def normalise(picture: F32) -> F32:

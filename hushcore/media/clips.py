@@ -1,4 +1,4 @@
-"""Image sequences: finding the frames of a clip, reading one, and saying what is wrong with them."""
+"""Clips: image sequences and movies; finding the frames, reading one, and saying what is wrong with them."""
 
 import re
 from dataclasses import dataclass
@@ -25,6 +25,7 @@ class Clip:
     height: int
     channels: int
     depth: str
+    bits: int = 16
 
     @property
     def name(self) -> str:
@@ -61,12 +62,26 @@ class Clip:
             )
         return path
 
+    def stamp(self, frame: int) -> tuple[str, int, int, int]:
+        """Changes whenever the frame's picture may have changed. Raises HushError when the frame is not there."""
+        path = self.path(frame)
+        stat = path.stat()
+        return (str(path), stat.st_mtime_ns, stat.st_size, frame)
+
+    def bytes_of(self, frame: int) -> int:
+        """About how much disk a delivered frame takes."""
+        return max(self.path(frame).stat().st_size, self.width * self.height // 8)
+
+    def delivered(self, frame: int) -> str:
+        """The file name of a delivered frame."""
+        return f"{self.stem}{frame:0{self.digits}d}{pictures.delivered_suffix(self.suffix)}"
+
     def read(self, frame: int) -> Codes:
         """Code values (h, w, c) of a frame. Raises HushError for a frame that is missing, damaged or odd."""
         try:
             codes = pictures.read_codes(self.path(frame))
         except HushError as error:
-            if error.kind == "truncated":
+            if error.kind in ("truncated", "unreadable"):
                 raise HushError(f"Frame {frame} of {self.name}: {error.message}", error.kind) from error
             raise
         self.check(frame, codes)
@@ -90,19 +105,20 @@ class Clip:
 
     def check_range(self, first: int, last: int) -> list[int]:
         """The frames first..last. Raises HushError when the range is empty or has gaps."""
-        if last < first:
-            raise HushError(f"The range {first} to {last} is empty; give the first frame first.", "bad-range")
-        for end in (first, last):
-            if not self.first <= end <= self.last:
-                raise HushError(
-                    f"The range {first} to {last} leaves {self.name} ({self.first} to {self.last}).", "bad-range"
-                )
-        gaps = [frame for frame in self.missing if first <= frame <= last]
-        if gaps:
-            raise HushError(
-                f"{_these(gaps)} missing from {self.name}; put back or set the range around.", "missing-frame"
-            )
-        return list(range(first, last + 1))
+        return checked_range(self.name, self.first, self.last, self.missing, first, last)
+
+
+def checked_range(name: str, clip_first: int, clip_last: int, missing: list[int], first: int, last: int) -> list[int]:
+    """The frames first..last. Raises HushError when the range is empty, leaves the clip or has gaps."""
+    if last < first:
+        raise HushError(f"The range {first} to {last} is empty; give the first frame first.", "bad-range")
+    for end in (first, last):
+        if not clip_first <= end <= clip_last:
+            raise HushError(f"The range {first} to {last} leaves {name} ({clip_first} to {clip_last}).", "bad-range")
+    gaps = [frame for frame in missing if first <= frame <= last]
+    if gaps:
+        raise HushError(f"{_these(gaps)} missing from {name}; put back or set the range around.", "missing-frame")
+    return list(range(first, last + 1))
 
 
 def _size(shape: tuple[int, ...]) -> str:
@@ -123,20 +139,20 @@ def open_clip(place: str | Path) -> Clip:
     Raises HushError when there is nothing to read, more than one sequence, or frames of several sizes at its ends.
     """
     place = Path(place)
-    groups = _sequences(place)
+    groups = sequences(place)
     if not groups:
-        raise HushError(f"No numbered .tif or .png pictures were found at {place.name}.", "no-clip")
+        raise HushError(f"No numbered pictures ({', '.join(pictures.SUFFIXES)}) were found at {place.name}.", "no-clip")
     if len(groups) > 1:
         names = ", ".join(f"{stem}{'#' * digits}{suffix}" for stem, digits, suffix in sorted(groups))
         raise HushError(f"{place.name} holds several sequences ({names}); name one by its pattern.", "several-clips")
     (stem, digits, suffix), numbers = next(iter(groups.items()))
     folder = place if place.is_dir() else place.parent
     frames = tuple(sorted(numbers))
-    spec = pictures.probe(folder / f"{stem}{frames[0]:0{digits}d}{suffix}")
-    return Clip(folder, stem, digits, suffix, frames, spec.width, spec.height, spec.nchannels, str(spec.format))
+    header = pictures.probe(folder / f"{stem}{frames[0]:0{digits}d}{suffix}")
+    return Clip(folder, stem, digits, suffix, frames, *header.look)
 
 
-def _sequences(place: Path) -> dict[tuple[str, int, str], list[int]]:
+def sequences(place: Path) -> dict[tuple[str, int, str], list[int]]:
     """Frame numbers by (stem, digits, suffix)."""
     folder, wanted = (place, None) if place.is_dir() else (place.parent, place.name)
     if not folder.is_dir():
@@ -163,12 +179,16 @@ def _fits(wanted: str, name: str, key: tuple[str, int, str]) -> bool:
     return wanted == name or (match is not None and (match["stem"], match["suffix"]) == (stem, suffix))
 
 
+def _padded(digits: int, numbers: list[int]) -> bool:
+    return digits > 1 and any(len(str(number)) < digits for number in numbers)
+
+
 def _joined(groups: dict[tuple[str, int, str], list[int]]) -> dict[tuple[str, int, str], list[int]]:
     """Unpadded numbering (9, 10, 100) comes as several groups; join them under one digit."""
     joined: dict[tuple[str, int, str], list[int]] = {}
     for (stem, digits, suffix), numbers in groups.items():
-        padded = digits > 1 and any(len(str(number)) < digits for number in numbers)
         siblings = [key for key in groups if key[0] == stem and key[2] == suffix]
-        digits = digits if padded or len(siblings) == 1 else 1
+        if len(siblings) > 1 and not any(_padded(key[1], groups[key]) for key in siblings):
+            digits = 1
         joined.setdefault((stem, digits, suffix), []).extend(numbers)
     return joined

@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 
 from hushcore.arrays import F32, F64, Codes, Rect
-from hushcore.colour import encoding
+from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
@@ -38,6 +38,7 @@ class Fix:
     painted: F32
     light: str
     blur: bool
+    encoding: Encoding = SRGB
 
 
 @dataclass(frozen=True)
@@ -57,7 +58,7 @@ def make_fix(hold: Hold, edge: Edge, plate: Plate, light: str, blur: bool = True
     rect = edge.rect().grown(MARGIN)
     original, painted = plate.cut(rect)
     distance = signed_distance(edge.polygon, rect) + np.float32(edge.growth + edge.softness)
-    return Fix(hold, rect, edge.matte(rect), np.maximum(-distance, 0), original, painted, light, blur)
+    return Fix(hold, rect, edge.matte(rect), np.maximum(-distance, 0), original, painted, light, blur, plate.encoding)
 
 
 def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
@@ -74,10 +75,10 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     sampling.bilinear(fix.matte, map_x, map_y, matte)
     warped = np.empty((*map_x.shape, 3), np.float32)
     sampling.cubic_spline(sampling.spline_coefficients(patch), map_x, map_y, warped)
-    return Laid(mix(codes, target, warped, matte), target, matte)
+    return Laid(mix(codes, target, warped, matte, fix.encoding), target, matte)
 
 
-def mix(codes: Codes, target: Rect, patch: F32, matte: F32) -> Codes:
+def mix(codes: Codes, target: Rect, patch: F32, matte: F32, encoding: Encoding = SRGB) -> Codes:
     """A copy of ``codes`` with the linear ``patch`` mixed into ``target`` where the matte covers."""
     out = codes.copy()
     part = out[target.slices]
@@ -85,12 +86,16 @@ def mix(codes: Codes, target: Rect, patch: F32, matte: F32) -> Codes:
     if not inside.any():
         return out
     colour = part[..., :3]
-    base = encoding.decode(colour[inside])
+    grey = colour.shape[2] < 3
+    kept = colour[inside]
+    base = encoding.decode(np.repeat(kept, 3, axis=1) if grey else kept)
     cover = matte[inside][:, None]
     made = patch[inside]
-    if base.shape[1] == 1:
-        made = made @ np.array([[0.2126], [0.7152], [0.0722]], np.float32)
-    colour[inside] = encoding.encode(base + cover * (made - base), str(codes.dtype))
+    laid = encoding.encode(base + cover * (made - base), codes.dtype)
+    if grey:
+        luma = np.asarray(laid, np.float64) @ np.array([0.2126, 0.7152, 0.0722])
+        laid = np.asarray(luma if laid.dtype.kind == "f" else np.rint(luma), laid.dtype)[:, None]
+    colour[inside] = laid
     return out
 
 
@@ -129,7 +134,7 @@ def _relit(codes: Codes, frame: int, held: HoldMap, fix: Fix) -> F32:
     map_x, map_y = dense_forward(held, fix.rect)
     height, width = codes.shape[:2]
     usable = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
-    current = sample_linear(codes, map_x, map_y)
+    current = sample_linear(codes, map_x, map_y, fix.encoding)
     region = fields.Region.around(fix.outside, usable.astype(np.float32))
     return np.asarray(painted * np.exp(fields.field(fix.light, current, original, region)), np.float32)
 

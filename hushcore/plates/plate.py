@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hushcore.arrays import F32, Codes, Rect
-from hushcore.colour import encoding
+from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
 from hushcore.hold.maps import dense_forward
@@ -23,6 +23,7 @@ class Plate:
     rect: Rect
     original: F32
     painted: F32
+    encoding: Encoding = SRGB
 
     def cut(self, rect: Rect) -> tuple[F32, F32]:
         """Original and painted over ``rect``; places outside the plate repeat its border."""
@@ -43,7 +44,7 @@ def still_rect(hold: Hold, frame: int) -> Rect:
     return hold.grid.rect.grown(BESIDE).clipped(width, height)
 
 
-def still_picture(codes: Codes, hold: Hold, frame: int, rect: Rect) -> F32:
+def still_picture(codes: Codes, hold: Hold, frame: int, rect: Rect, encoding: Encoding = SRGB) -> F32:
     """Linear picture (h, w, 3) of a frame pulled back to the anchor pose over ``rect``.
 
     The anchor frame itself is taken as it is; others are sampled once, by cubic B-spline.
@@ -53,10 +54,10 @@ def still_picture(codes: Codes, hold: Hold, frame: int, rect: Rect) -> F32:
 
         return np.array(encoding.decode(_rgb(padded_cut(codes, rect))))
     map_x, map_y = dense_forward(hold.at(frame), rect)
-    return sample_linear(codes, map_x, map_y)
+    return sample_linear(codes, map_x, map_y, encoding)
 
 
-def sample_linear(codes: Codes, map_x: F32, map_y: F32) -> F32:
+def sample_linear(codes: Codes, map_x: F32, map_y: F32, encoding: Encoding = SRGB) -> F32:
     """Linear light (h, w, 3) at frame positions; only the part of the frame that is needed is decoded."""
     height, width = codes.shape[:2]
     ends = np.array([[map_x.min(), map_y.min()], [map_x.max(), map_y.max()]])
@@ -75,13 +76,20 @@ def _rgb(codes: Codes) -> Codes:
     return np.repeat(codes, 3, axis=2) if codes.shape[2] == 1 else codes[..., :3]
 
 
-def make_plate(codes: Codes, hold: Hold, frame: int, strokes: Sequence[Stroke], finished: Codes | None = None) -> Plate:
+def make_plate(
+    codes: Codes,
+    hold: Hold,
+    frame: int,
+    strokes: Sequence[Stroke],
+    finished: Codes | None = None,
+    encoding: Encoding = SRGB,
+) -> Plate:
     """A plate from a frame's codes, with strokes on it, or from a finished picture of the same frame.
 
     Raises HushError when the finished picture has another size.
     """
     rect = still_rect(hold, frame)
-    original = still_picture(codes, hold, frame, rect)
+    original = still_picture(codes, hold, frame, rect, encoding)
     if finished is not None:
         if finished.shape[:2] != codes.shape[:2]:
             raise HushError(
@@ -89,8 +97,8 @@ def make_plate(codes: Codes, hold: Hold, frame: int, strokes: Sequence[Stroke], 
                 f"{codes.shape[0]}; export it at the frame's size.",
                 "plate-size",
             )
-        painted = still_picture(finished, hold, frame, rect)
+        painted = still_picture(finished, hold, frame, rect, encoding)
     else:
         painted = original.copy()
     paint(painted, original, rect, strokes)
-    return Plate(rect, original, painted)
+    return Plate(rect, original, painted, encoding)

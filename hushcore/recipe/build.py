@@ -4,6 +4,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from hushcore.arrays import Codes
+from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.hold.record import Hold
 from hushcore.media.pictures import read_codes
 from hushcore.patch.fix import Fix, make_fix
@@ -18,18 +19,18 @@ def load_hold(path: Path) -> Hold:
     return Hold.of(load(path, HoldData).model_dump(mode="json"))
 
 
-def build_fix(data: FixData, hold: Hold, read: Reader, finished: Codes | None = None) -> Fix:
+def build_fix(data: FixData, hold: Hold, read: Reader, finished: Codes | None = None, encoding: Encoding = SRGB) -> Fix:
     """Read the plate's frame, paint it, and prepare the fix."""
-    plate = make_plate(read(data.plate.frame), hold, data.plate.frame, data.plate.painted(), finished)
+    plate = make_plate(read(data.plate.frame), hold, data.plate.frame, data.plate.painted(), finished, encoding)
     return make_fix(hold, data.edge.edge(), plate, data.match.light, data.match.blur)
 
 
-def build_all(recipe: Recipe, beside: Path, read: Reader) -> list[tuple[FixData, Fix]]:
+def build_all(recipe: Recipe, beside: Path, read: Reader, encoding: Encoding = SRGB) -> list[tuple[FixData, Fix]]:
     """All fixes of a recipe file that are on; other files are looked for in the folder ``beside``."""
     made = []
     for data in recipe.fixes:
         if not data.on:
             continue
         finished = read_codes(beside / data.plate.picture) if data.plate.picture else None
-        made.append((data, build_fix(data, load_hold(beside / data.hold), read, finished)))
+        made.append((data, build_fix(data, load_hold(beside / data.hold), read, finished, encoding)))
     return made

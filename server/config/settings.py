@@ -30,6 +30,12 @@ SECRET_KEY = os.environ.get("HUSH_SECRET") or _secret()
 MEDIA_FOOTAGE = Path(os.environ.get("HUSH_FOOTAGE", VAR / "media"))
 DELIVERIES = Path(os.environ.get("HUSH_DELIVERIES", VAR / "deliveries"))
 PROXIES = Path(os.environ.get("HUSH_PROXIES", VAR / "proxies"))
+# The facility's own OpenColorIO configuration; the built-in studio one otherwise
+OCIO = os.environ.get("HUSH_OCIO") or "ocio://studio-config-v4.0.0_aces-v2.0_ocio-v2.5"
+# Footage is opened for the first time in a process of its own, so that a file that breaks a reader breaks nothing else
+SCAN_APART = True
+# Proxies beyond this many bytes give way, the longest unused first
+PROXY_BYTES = int(float(os.environ.get("HUSH_PROXY_GB", "40")) * 1e9)
 
 INSTALLED_APPS = [
     "django.contrib.auth",

@@ -5,6 +5,7 @@ from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from fixes import pictures as fix_pictures
 from jobs import pictures as shot_pictures
+from jobs import uploads
 
 from config.api import api
 from config.events import stream
@@ -20,6 +21,8 @@ def web(request: HttpRequest, rest: str = "") -> HttpResponse:
 
 urlpatterns = [
     path("api/events", stream),
+    path("api/uploads", uploads.uploads),
+    path("api/uploads/<uuid:key>", uploads.upload),
     path("api/", api.urls),
     path("pictures/shots/<int:shot>/frames/<int:frame>.<str:suffix>", shot_pictures.frame),
     path("pictures/shots/<int:shot>/patched/<int:frame>.<str:suffix>", fix_pictures.patched),

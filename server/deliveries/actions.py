@@ -2,6 +2,7 @@
 
 import re
 import shutil
+from pathlib import Path
 from typing import Any
 
 from config.events import tell
@@ -11,25 +12,31 @@ from django.db import transaction
 from fixes import actions as fix_actions
 from fixes.models import Hold
 from jobs.models import Shot, inside_root
+from jobs.viewing import look_of
 
 from deliveries.models import Delivery
+from hushcore.colour.looks import write_cdl, write_lut
 from hushcore.deliver.frames import FrameProof, check_place, check_room, summary
 from hushcore.errors import HushError
 
 CHUNK = 8
 
 
-def ask(shot: Shot, first: int, last: int, by: AbstractBaseUser | None) -> Delivery:
+def ask(shot: Shot, first: int, last: int, by: AbstractBaseUser | None, with_look: bool = False) -> Delivery:
     """Deliver first..last with the fixes as they stand now.
 
     Raises HushError when a fix lacks something, the hold does not cover the range, or the disk cannot hold the frames.
     """
     media = shot.clip.media()
     numbers = media.check_range(first, last)
+    if first < shot.first or last > shot.last:
+        raise HushError(
+            f"The range leaves the shot ({shot.first} to {shot.last}); change its in and out first.", "bad-range"
+        )
     recipe = recipe_of(shot, numbers)
     with transaction.atomic():
         delivery = Delivery.objects.create(
-            shot=shot, folder="", first=first, last=last, recipe=recipe, by=fix_actions._person(by)
+            shot=shot, folder="", first=first, last=last, recipe=recipe, by=fix_actions._person(by), with_look=with_look
         )
         name = re.sub(r"[^A-Za-z0-9._-]+", "-", shot.name).strip("-.") or "shot"
         delivery.folder = f"{name}-{delivery.id:04d}"
@@ -111,6 +118,17 @@ def clear(delivery: Delivery) -> None:
         shutil.rmtree(inside_root(settings.DELIVERIES, delivery.folder), ignore_errors=True)
     tell("delivery", delivery=delivery.id, shot=delivery.shot_id, gone=True)
     delivery.delete()
+
+
+def write_look(delivery: Delivery, folder: Path) -> None:
+    """The look beside the frames, when that was asked for: a ``.cube`` of all of it, and its CDL."""
+    if not delivery.with_look:
+        return
+    shot = delivery.shot
+    look = look_of(shot)
+    write_lut(folder / "look.cube", look, shot.clip.encoding)
+    if look.cdl:
+        write_cdl(folder / "look.cdl", look.cdl, shot.name)
 
 
 def proof(delivery: Delivery) -> dict[str, Any]:

@@ -17,6 +17,7 @@ class DeliverIn(Schema):
 
     first: int
     last: int
+    with_look: bool = False
 
 
 class DeliveryOut(Schema):
@@ -66,7 +67,7 @@ def list_deliveries(request: HttpRequest, shot: int | None = None) -> list[Deliv
 def deliver(request: HttpRequest, shot: int, payload: DeliverIn) -> Status:
     """Write the finished frames."""
     found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    return Status(201, delivery_out(actions.ask(found, payload.first, payload.last, request.user)))
+    return Status(201, delivery_out(actions.ask(found, payload.first, payload.last, request.user, payload.with_look)))
 
 
 @router.post("deliveries/{delivery}/stop", response=DeliveryOut)

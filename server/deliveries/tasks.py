@@ -15,7 +15,7 @@ from procrastinate.contrib.django import app
 
 from deliveries import actions
 from deliveries.models import DeliveredFrame, Delivery
-from hushcore.deliver.frames import deliver_frame
+from hushcore.deliver.frames import FrameProof, deliver_chunk, finish
 from hushcore.errors import HushError
 from hushcore.patch.fix import Fix as ReadyFix
 
@@ -43,15 +43,19 @@ def _chunk(delivery: Delivery, first: int, last: int) -> None:
     folder = inside_root(settings.DELIVERIES, delivery.folder)
     done = set(delivery.frames.filter(frame__range=(first, last)).values_list("frame", flat=True))
     fixes = _fixes(delivery)
-    for frame in range(first, last + 1):
-        if frame in done:
-            continue
-        if not Delivery.objects.filter(id=delivery.id, stop_asked=False).exists():
-            return
-        proof = deliver_frame(media, frame, fixes, folder)
+    wanted = [frame for frame in range(first, last + 1) if frame not in done]
+    alive = Delivery.objects.filter(id=delivery.id, stop_asked=False)
+
+    def proved(proof: FrameProof) -> bool:
         with transaction.atomic():
-            DeliveredFrame.objects.update_or_create(delivery=delivery, frame=frame, defaults={"proof": proof.__dict__})
-            tell("delivered", delivery=delivery.id, shot=delivery.shot_id, frame=frame)
+            DeliveredFrame.objects.update_or_create(
+                delivery=delivery, frame=proof.frame, defaults={"proof": proof.__dict__}
+            )
+            tell("delivered", delivery=delivery.id, shot=delivery.shot_id, frame=proof.frame)
+        return alive.exists()
+
+    if alive.exists():
+        deliver_chunk(media, wanted, lambda frame: fixes, folder, proved)
 
 
 def _fixes(delivery: Delivery) -> list[ReadyFix]:
@@ -81,7 +85,10 @@ def _finish(delivery: Delivery) -> None:
         held = Delivery.objects.select_for_update().get(id=delivery.id)
         if held.stop_asked or held.frames.count() < held.last - held.first + 1 or held.state == Delivery.State.DONE:
             return
-        _write_proof(inside_root(settings.DELIVERIES, held.folder), actions.proof(held))
+        folder = inside_root(settings.DELIVERIES, held.folder)
+        finish(held.shot.clip.media(), range(held.first, held.last + 1), folder)
+        _write_proof(folder, actions.proof(held))
+        actions.write_look(held, folder)
         held.state, held.finished = Delivery.State.DONE, timezone.now()
         held.save(update_fields=["state", "finished"])
         Shot.objects.filter(id=held.shot_id).update(status=Shot.Status.DELIVERED)

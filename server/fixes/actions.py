@@ -94,7 +94,7 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
     outline = propose.check_loop(loop, clip.width, clip.height)
     ground = GroundData(anchor=frame, read=[propose.ground_around(outline, clip.width, clip.height)])
     media.check_range(frame, frame)
-    kind = propose.better_kind(media.read, ground.ground(), frame, clip.last, clip.first)
+    kind = propose.better_kind(media.read, ground.ground(), frame, shot.last, shot.first)
     with transaction.atomic():
         order = (shot.fixes.aggregate(top=Max("order"))["top"] or 0) + 1
         document = blank_document(f"Fix {order}")
@@ -122,9 +122,10 @@ def begin_hold(fix: Fix, ground: GroundData, kind: str) -> Hold:
     region = shapes.rect(clip.width, clip.height)
     if kind not in ("planar", "mesh"):
         raise HushError(f"There is no hold called {kind!r}; choose planar or mesh.", "bad-kind")
-    if not clip.first <= ground.anchor <= clip.last:
+    shot = fix.shot
+    if not shot.first <= ground.anchor <= shot.last:
         raise HushError(f"The anchor frame {ground.anchor} is outside the shot.", "bad-range")
-    first, last = _unbroken(clip.first, clip.last, ground.anchor, set(clip.missing))
+    first, last = _unbroken(shot.first, shot.last, ground.anchor, set(clip.missing))
     hold = Hold.objects.create(
         fix=fix,
         kind=kind,

@@ -5,12 +5,12 @@ import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from jobs.models import Shot
-from jobs.pictures import TYPES, answer, as_bytes, kept, signed_in
+from jobs.pictures import TYPES, answer, as_bytes, codes_of, kept, signed_in
+from jobs.viewing import View, asked, changes, look_name, seen
 
 from fixes import actions, ready
 from fixes.models import Fix
 from hushcore.arrays import Codes, Rect
-from hushcore.colour import encoding
 from hushcore.errors import HushError
 from hushcore.patch.fix import lay_all
 from hushcore.plates.plate import still_picture
@@ -18,29 +18,36 @@ from hushcore.plates.plate import still_picture
 CROP_HEIGHT = 84
 
 
-def patched_codes(shot: Shot, frame: int) -> tuple[Codes, str]:
-    """A frame with all fixes that can be laid, and the name of that state."""
-    media = shot.clip.media()
-    fixes, state = ready.stack(shot, frame)
-    codes = ready.codes_of(media, frame)
-    return lay_all(codes, frame, fixes)[0], state
+def patched_codes(shot: Shot, frame: int) -> Codes:
+    """A frame with all fixes that can be laid."""
+    fixes, _ = ready.stack(shot, frame)
+    return lay_all(codes_of(shot.clip.media(), frame), frame, fixes)[0]
+
+
+def patched_key(shot: Shot, frame: int, view: View, kind: str) -> str:
+    """The name of exactly this picture."""
+    _, state = ready.stack(shot, frame)
+    return f"{kind} {shot.clip.media().stamp(frame)} {state} {look_name(shot)} {view.name}"
 
 
 @signed_in
 def patched(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpResponse:
-    """A frame as it would be delivered now."""
+    """A frame as it would be delivered now; ``?changes`` shows what was altered."""
     if suffix not in TYPES:
         raise Http404
     found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    media = found.clip.media()
-    stamp = media.path(frame).stat()
-    fixes, state = ready.stack(found, frame)
-    key = f"patched {media.path(frame)} {stamp.st_mtime_ns} {state} {suffix}"
+    view, differs = asked(request), "changes" in request.GET
 
     def make() -> bytes:
-        return as_bytes(lay_all(ready.codes_of(media, frame), frame, fixes)[0], suffix)
+        codes = patched_codes(found, frame)
+        if differs:
+            return as_bytes(changes(codes_of(found.clip.media(), frame), codes, found, view), suffix)
+        return as_bytes(seen(codes, found, view), suffix)
 
-    return answer(kept(key, suffix, make), suffix, keep="v" in request.GET)
+    if view.part is not None:
+        return answer(make(), suffix, keep="v" in request.GET)
+    key = patched_key(found, frame, view, "changes" if differs else "patched")
+    return answer(kept(shot, key + suffix, suffix, make), suffix, keep="v" in request.GET)
 
 
 @signed_in
@@ -49,17 +56,18 @@ def still(request: HttpRequest, fix: int, frame: int, suffix: str) -> HttpRespon
     if suffix not in TYPES:
         raise Http404
     found = get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
-    return answer(
-        as_bytes(still_codes(found, frame, "patched" in request.GET), suffix), suffix, keep="v" in request.GET
-    )
+    codes = still_codes(found, frame, "patched" in request.GET)
+    return answer(as_bytes(seen(codes, found.shot, asked(request)), suffix), suffix, keep="v" in request.GET)
 
 
 def still_codes(fix: Fix, frame: int, with_fixes: bool, rect: Rect | None = None) -> Codes:
-    """8-bit codes of the still picture over ``rect`` (the Still view's by default)."""
+    """Codes of the still picture over ``rect`` (the Still view's by default)."""
     hold = actions.current_hold(fix)
     near = ready.hold_near(hold, frame)
-    codes = patched_codes(fix.shot, frame)[0] if with_fixes else ready.codes_of(fix.shot.clip.media(), frame)
-    return encoding.encode(still_picture(codes, near, frame, rect or ready.view_rect(near)), "uint8")
+    clip = fix.shot.clip
+    codes = patched_codes(fix.shot, frame) if with_fixes else codes_of(clip.media(), frame)
+    linear = still_picture(codes, near, frame, rect or ready.view_rect(near), clip.encoding)
+    return clip.encoding.encode(linear, codes.dtype)
 
 
 @signed_in
@@ -71,7 +79,7 @@ def plate(request: HttpRequest, fix: int, suffix: str) -> HttpResponse:
     if found.document["plate"] is None:
         raise HushError("No plate yet: pick a frame to retouch.", "no-plate")
     hold = actions.current_hold(found)
-    made = ready.painted_plate(found.document, hold, found.shot.clip.media())
+    made = ready.painted_plate(found.document, hold, found.shot.clip)
     x, y, w, h = (int(request.GET.get(name, default)) for name, default in (
         ("x", made.rect.left), ("y", made.rect.top), ("w", made.rect.width), ("h", made.rect.height)
     ))  # fmt: skip
@@ -82,7 +90,8 @@ def plate(request: HttpRequest, fix: int, suffix: str) -> HttpResponse:
         wanted.left - made.rect.left, wanted.top - made.rect.top,
         wanted.right - made.rect.left, wanted.bottom - made.rect.top,
     )  # fmt: skip
-    picture = encoding.encode(made.painted[local.slices], "uint8")
+    clip = found.shot.clip
+    picture = seen(clip.encoding.encode(made.painted[local.slices], clip.depth), found.shot, View())
     return answer(as_bytes(picture, suffix), suffix, keep="v" in request.GET)
 
 
@@ -97,8 +106,8 @@ def crop(request: HttpRequest, fix: int, frame: int) -> HttpResponse:
     state = ready.stack(found.shot, frame)[1] if after else ""
     near = ready.hold_near(actions.current_hold(found), frame)
     held = ready.digest(np.asarray(near.at(frame).forward(np.zeros((1, 2)))).tolist())
-    key = f"crop {found.id} {frame} {found.document['edge']} {held} {state}"
-    return answer(kept(key, "jpg", lambda: _crop(found, frame, after)), "jpg", keep="v" in request.GET)
+    key = f"crop {found.id} {frame} {found.document['edge']} {held} {state} {look_name(found.shot)}"
+    return answer(kept(found.shot_id, key, "jpg", lambda: _crop(found, frame, after)), "jpg", keep="v" in request.GET)
 
 
 def _crop(fix: Fix, frame: int, after: bool) -> bytes:
@@ -106,7 +115,7 @@ def _crop(fix: Fix, frame: int, after: bool) -> bytes:
     codes = still_codes(fix, frame, after, rect)
     scale = CROP_HEIGHT / codes.shape[0]
     size = (max(1, round(codes.shape[1] * scale)), CROP_HEIGHT)
-    return as_bytes(cv2.resize(codes, size, interpolation=cv2.INTER_AREA), "jpg")
+    return as_bytes(cv2.resize(seen(codes, fix.shot, View()), size, interpolation=cv2.INTER_AREA), "jpg")
 
 
 def spot(fix: Fix) -> Rect:

@@ -2,68 +2,29 @@
 
 import hashlib
 import json
-import threading
-from collections import OrderedDict
-from collections.abc import Callable
 from dataclasses import replace
-from typing import Any, TypeVar
+from typing import Any
 
 import numpy as np
-from jobs.models import Shot
+from jobs.models import Clip, Shot
+from jobs.pictures import codes_of
+from jobs.shelf import Shelf
 
 from fixes import actions
 from fixes.models import Fix, Hold, Plate
-from hushcore.arrays import Codes, Rect
+from hushcore.arrays import Rect
 from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
-from hushcore.media.clips import Clip
 from hushcore.patch.fix import Fix as ReadyFix
 from hushcore.patch.fix import make_fix
 from hushcore.plates import plate as plates
 from hushcore.retouch.strokes import paint
 
-Kept = TypeVar("Kept")
+PLATE_BYTES, FIX_BYTES = 400_000_000, 200_000_000  # kept in memory
 
 
-class Shelf:
-    """A small least-recently-used store; safe between threads."""
-
-    def __init__(self, size: int) -> None:
-        self.size = size
-        self._items: OrderedDict[Any, Any] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def get(self, key: Any) -> Any:
-        """What is kept under ``key``, or None."""
-        with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key]
-            return None
-
-    def put(self, key: Any, item: Kept) -> Kept:
-        """Keep an item, dropping the oldest past the size."""
-        with self._lock:
-            self._items[key] = item
-            self._items.move_to_end(key)
-            while len(self._items) > self.size:
-                self._items.popitem(last=False)
-        return item
-
-    def once(self, key: Any, make: Callable[[], Kept]) -> Kept:
-        """Get or make."""
-        found: Kept | None = self.get(key)
-        return found if found is not None else self.put(key, make())
-
-
-frames, plates_kept, fixes_kept = Shelf(6), Shelf(10), Shelf(8)
-
-
-def codes_of(media: Clip, frame: int) -> Codes:
-    """A frame's codes, the last few kept."""
-    path = media.path(frame)
-    stamp = path.stat()
-    return frames.once((str(path), stamp.st_mtime_ns, stamp.st_size), lambda: media.read(frame))
+plates_kept: Shelf = Shelf(PLATE_BYTES, lambda plate: int(plate.original.nbytes + plate.painted.nbytes))
+fixes_kept: Shelf = Shelf(FIX_BYTES, lambda fix: int(4 * fix.matte.nbytes + fix.original.nbytes + fix.painted.nbytes))
 
 
 def hold_near(hold: Hold, frame: int) -> EngineHold:
@@ -82,12 +43,12 @@ def view_rect(engine: EngineHold) -> Rect:
     return engine.grid.rect.grown(plates.BESIDE).clipped(width, height)
 
 
-def painted_plate(document: dict[str, Any], hold: Hold, media: Clip) -> plates.Plate:
+def painted_plate(document: dict[str, Any], hold: Hold, clip: Clip) -> plates.Plate:
     """The document's plate; strokes are laid onto the longest part of the list that is already kept."""
     row = Plate.objects.get(id=document["plate"])
     strokes = actions.strokes_of(document)
     ids = tuple(number for number, _ in strokes)
-    base = (row.id, hold.id if row.frame != hold.anchor else 0)
+    base = (row.id, hold.id if row.frame != hold.anchor else 0, clip.encoding)
     for count in range(len(ids), -1, -1):
         found = plates_kept.get((base, ids[:count]))
         if found is not None:
@@ -95,7 +56,7 @@ def painted_plate(document: dict[str, Any], hold: Hold, media: Clip) -> plates.P
     else:
         count = 0
         engine = hold_near(hold, row.frame)
-        found = plates.make_plate(codes_of(media, row.frame), engine, row.frame, [])
+        found = plates.make_plate(codes_of(clip.media(), row.frame), engine, row.frame, [], encoding=clip.encoding)
         plates_kept.put((base, ()), found)
     if count == len(ids):
         return found
@@ -109,10 +70,15 @@ def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
     document = fix.document
     data = actions.fix_data(document)
     hold = actions.current_hold(fix)
-    key = (fix.id, hold.id, digest({k: document[k] for k in ("edge", "plate", "strokes", "match")}))
+    key = (
+        fix.id,
+        hold.id,
+        fix.shot.clip.encoding,
+        digest({k: document[k] for k in ("edge", "plate", "strokes", "match")}),
+    )
 
     def make() -> ReadyFix:
-        plate = painted_plate(document, hold, fix.shot.clip.media())
+        plate = painted_plate(document, hold, fix.shot.clip)
         return make_fix(hold.engine(frames=False), data.edge.edge(), plate, data.match.light, data.match.blur)
 
     return fixes_kept.once(key, make), hold

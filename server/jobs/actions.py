@@ -1,50 +1,190 @@
 """What can be done with jobs and shots."""
 
 import shutil
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
 
+from config.events import tell
 from django.conf import settings
 from django.db import transaction
 
+from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
-from hushcore.media.clips import open_clip
+from hushcore.media import scan, timecode
+from hushcore.media.scan import Found
 from jobs.models import Clip, Job, Shot, inside_root
+from jobs.viewing import look_of
+
+FASTEST = 240
+
+
+def found_at(place: str) -> Found:
+    """What lies at a place under the footage root, every frame's header looked at.
+
+    Raises HushError when it leaves the root or cannot be read.
+    """
+    path = inside_root(settings.MEDIA_FOOTAGE, place)
+    if not settings.MEDIA_FOOTAGE.is_dir():
+        raise HushError("The footage storage is not there; plug it in or mount it again.", "no-storage")
+    if "#" in Path(place).name:  # a pattern is no file that could be a link
+        path = inside_root(settings.MEDIA_FOOTAGE, str(Path(place).parent)) / Path(place).name
+    return scan.examine_apart(path) if settings.SCAN_APART else scan.examine(path)
+
+
+def bring_in(job: Job, name: str, place: str, rate: tuple[int, int] | None = None, note: str = "", **more: Any) -> Shot:
+    """A shot from a movie, a folder or a pattern under the footage root.
+
+    Every frame's header is read, so that a missing, damaged or odd one is named now and not in the middle of the work;
+    frames unlike the first count as missing. ``more``: first (of a movie), space, cut_in, cut_out, handles, timecode,
+    pixel_aspect. Raises HushError when it cannot be used, and nothing is made.
+    """
+    found = found_at(place)
+    if len(found.odd) * 2 > found.count:
+        worst = next(iter(found.odd.items()))
+        raise HushError(
+            f"Most frames of {found.name} differ from its first one (frame {worst[0]}: {worst[1]}); they are not one "
+            "sequence. Export it again.",
+            "frame-size",
+        )
+    path = inside_root(settings.MEDIA_FOOTAGE, place)
+    with transaction.atomic():
+        clip = Clip(**_clip_fields(found, path, more.get("first")))
+        _set_rate(clip, rate or _found_rate(found))
+        shot = Shot(job=job, name=name.strip() or found.name, clip=clip, order=job.shots.count(), note=note)
+        correct(shot, {key: more[key] for key in CORRECTIONS if more.get(key) is not None}, save=False)
+        clip.save()
+        shot.clip = clip
+        shot.save()
+        build_proxies(shot)
+        tell("jobs", job=job.id)
+    return shot
+
+
+def _found_rate(found: Found) -> tuple[int, int]:
+    rate = Fraction(found.rate or "24/1")
+    return rate.numerator, rate.denominator
+
+
+def _clip_fields(found: Found, path: Path, first: int | None) -> dict[str, Any]:
+    root = settings.MEDIA_FOOTAGE.resolve()
+    common = {
+        "kind": found.kind, "width": found.width, "height": found.height, "channels": found.channels, "depth": found.depth,
+        "bits": found.bits if found.kind == "sequence" else 16, "codec": found.codec, "lossy": found.lossy,
+        "header": found.header, "space": found.space, "found_space": found.space, "found_rate": found.rate,
+        "timecode": found.timecode, "pixel_aspect": found.pixel_aspect,
+    }  # fmt: skip
+    if found.kind == "movie":
+        start = first or 0
+        return {
+            **common, "folder": str(path.parent.relative_to(root)), "stem": path.stem, "digits": 0, "suffix": path.suffix,
+            "first": start, "last": start + found.count - 1,
+        }  # fmt: skip
+    folder = path if path.is_dir() else path.parent
+    clip = _sequence(path)
+    return {
+        **common, "folder": str(folder.resolve().relative_to(root)), "stem": clip.stem, "digits": clip.digits,
+        "suffix": clip.suffix, "first": found.first, "last": found.last, "doubles": found.doubles,
+        "missing": sorted({*found.missing, *found.odd}), "odd": {str(k): why for k, why in found.odd.items()},
+    }  # fmt: skip
+
+
+def _sequence(path: Path) -> Any:
+    from hushcore.media.clips import open_clip
+
+    return open_clip(path)
+
+
+def _set_rate(clip: Clip, rate: tuple[int, int]) -> None:
+    """The rate, and for a movie the length that follows from it."""
+    num, den = rate
+    if num < 1 or den < 1 or not 1 <= Fraction(num, den) <= FASTEST:
+        raise HushError(
+            f"A rate lies between 1 and {FASTEST} frames a second; write it like 25 or 24000/1001.", "bad-rate"
+        )
+    clip.rate_num, clip.rate_den = Fraction(num, den).as_integer_ratio()
+    if clip.kind == "movie" and clip.header:
+        clip.last = clip.first + scan.header_of(clip.header).frames_at(clip.rate) - 1
+
+
+CORRECTIONS = ("space", "cut_in", "cut_out", "handles", "timecode", "pixel_aspect")
+
+
+def correct(shot: Shot, given: dict[str, Any], save: bool = True) -> Shot:
+    """Correct what was found, or what is worked on. Raises HushError for what cannot be, and nothing is changed."""
+    clip = shot.clip
+    if "rate" in given:
+        _set_rate(clip, given["rate"])
+    if "space" in given:
+        Encoding(given["space"], clip.bits, settings.OCIO).check()
+        clip.space = given["space"]
+    if given.get("timecode"):
+        timecode.frames_of(given["timecode"], clip.rate)
+    if not 0.1 <= given.get("pixel_aspect", 1.0) <= 10:
+        raise HushError("A pixel's aspect lies between .1 and 10; 1 is square.", "bad-aspect")
+    for name in ("timecode", "pixel_aspect"):
+        setattr(clip, name, given.get(name, getattr(clip, name)))
+    for name in ("cut_in", "cut_out", "handles", "name", "note", "status", "look"):
+        if name in given:
+            setattr(shot, name, given[name])
+    _check_cut(shot)
+    if "look" in given:
+        look_of(shot).check(settings.OCIO)
+    if not shot.name.strip():
+        raise HushError("Give the shot a name.", "no-name")
+    if shot.status not in Shot.Status.values:
+        raise HushError(f"There is no status {shot.status!r}.", "bad-status")
+    if save:
+        with transaction.atomic():
+            clip.save()
+            shot.save()
+            tell("shot", shot=shot.id, job=shot.job_id)
+    return shot
+
+
+def _check_cut(shot: Shot) -> None:
+    clip = shot.clip
+    begin = clip.first if shot.cut_in is None else shot.cut_in
+    end = clip.last if shot.cut_out is None else shot.cut_out
+    if not clip.first <= begin <= end <= clip.last:
+        raise HushError(
+            f"In {begin} and out {end} do not lie inside the clip ({clip.first} to {clip.last}), in before out.",
+            "bad-range",
+        )
 
 
 @transaction.atomic
-def bring_in(job: Job, name: str, place: str, rate: tuple[int, int] = (24, 1), note: str = "") -> Shot:
-    """A shot from a folder or pattern under the footage root.
+def build_proxies(shot: Shot) -> None:
+    """Queue the pictures that playing needs, in chunks; what is there already is left alone."""
+    from jobs import tasks
 
-    Every frame's header is read, so that a missing, damaged or odd one is named now and not in the middle of the work.
-    """
-    root = settings.MEDIA_FOOTAGE
-    media = open_clip(inside_root(root, place))
-    _check_headers(media)
-    clip = Clip.objects.create(
-        folder=str(media.folder.resolve().relative_to(root.resolve())), stem=media.stem, digits=media.digits,
-        suffix=media.suffix, first=media.first, last=media.last, missing=media.missing, width=media.width,
-        height=media.height, channels=media.channels, depth=media.depth, rate_num=rate[0], rate_den=rate[1],
-    )  # fmt: skip
-    return Shot.objects.create(job=job, name=name.strip() or media.name, clip=clip, order=job.shots.count(), note=note)
+    for start in range(shot.first, shot.last + 1, tasks.CHUNK):
+        tasks.proxies.configure(queueing_lock=f"proxies {shot.id} {start}", priority=-5).defer(
+            shot=shot.id, first=start, last=min(start + tasks.CHUNK - 1, shot.last)
+        )
 
 
-def _check_headers(media: object) -> None:
-    from hushcore.media.clips import Clip as MediaClip
-    from hushcore.media.pictures import probe
+def clear_proxies(shot: int) -> None:
+    """Take a shot's proxies off the disk; they are made again when they are looked at."""
+    from jobs.pictures import proxy_folder
 
-    assert isinstance(media, MediaClip)
-    wanted = (media.width, media.height, media.channels, media.depth)
-    for frame in media.frames:
-        spec = probe(media.path(frame))
-        found = (spec.width, spec.height, spec.nchannels, str(spec.format))
-        if found != wanted:
-            raise HushError(
-                f"Frame {frame} of {media.name} is {found[0]} x {found[1]}, {found[2]} channels, {found[3]}; the first "
-                f"frame is {wanted[0]} x {wanted[1]}, {wanted[2]} channels, {wanted[3]}. Export it like the rest.",
-                "frame-size",
-            )
+    shutil.rmtree(proxy_folder(shot), ignore_errors=True)
+    tell("proxies", shot=shot)
 
 
 def free_space() -> int:
     """Bytes free where deliveries go."""
     settings.DELIVERIES.mkdir(parents=True, exist_ok=True)
     return shutil.disk_usage(settings.DELIVERIES).free
+
+
+def disk_use(folder: Path) -> tuple[int, int]:
+    """Files under a folder and the bytes that they take."""
+    count = size = 0
+    for path in folder.rglob("*") if folder.is_dir() else ():
+        try:
+            if path.is_file():
+                count, size = count + 1, size + path.stat().st_size
+        except OSError:
+            continue  # cleared while it was counted
+    return count, size

@@ -1,12 +1,18 @@
 """Jobs, their shots, and the clips behind them."""
 
+import uuid
+from fractions import Fraction
 from pathlib import Path
 
 from django.conf import settings
 from django.db import models
 
+from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
 from hushcore.media.clips import Clip as MediaClip
+from hushcore.media.footage import Footage
+from hushcore.media.movies import Movie
+from hushcore.media.scan import header_of
 
 
 class Job(models.Model):
@@ -21,8 +27,10 @@ class Job(models.Model):
 
 
 class Clip(models.Model):
-    """The media behind a shot: where it is (relative to the footage root), and what it was found to be."""
+    """The media behind a shot: where it is (relative to the footage root), what it was found to be, and what the artist
+    corrected. ``missing`` counts frames that cannot be used, too; ``odd`` says why."""
 
+    kind = models.CharField(max_length=12, default="sequence")
     folder = models.CharField(max_length=500)
     stem = models.CharField(max_length=200, blank=True)
     digits = models.PositiveSmallIntegerField()
@@ -30,20 +38,53 @@ class Clip(models.Model):
     first = models.IntegerField()
     last = models.IntegerField()
     missing = models.JSONField(default=list)
+    odd = models.JSONField(default=dict)
+    doubles = models.JSONField(default=list)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
     channels = models.PositiveSmallIntegerField()
     depth = models.CharField(max_length=12)
+    bits = models.PositiveSmallIntegerField(default=16)
+    codec = models.CharField(max_length=60, blank=True)
+    lossy = models.BooleanField(default=False)
+    header = models.JSONField(null=True)
+    space = models.CharField(max_length=120, default="srgb")
+    found_space = models.CharField(max_length=120, default="srgb")
     rate_num = models.PositiveIntegerField(default=24)
     rate_den = models.PositiveIntegerField(default=1)
+    found_rate = models.CharField(max_length=24, blank=True)
+    timecode = models.CharField(max_length=16, blank=True)
+    pixel_aspect = models.FloatField(default=1.0)
 
-    def media(self) -> MediaClip:
+    @property
+    def rate(self) -> Fraction:
+        """Frames a second."""
+        return Fraction(self.rate_num, self.rate_den)
+
+    @property
+    def encoding(self) -> Encoding:
+        """What its code values mean."""
+        return Encoding(self.space, self.bits, settings.OCIO)
+
+    def media(self) -> Footage:
         """The engine's clip."""
+        folder = inside_root(settings.MEDIA_FOOTAGE, self.folder)
+        if self.kind == "movie":
+            assert self.header is not None
+            return Movie(folder / f"{self.stem}{self.suffix}", header_of(self.header), self.first, self.rate)
         gone = set(self.missing)
         frames = tuple(n for n in range(self.first, self.last + 1) if n not in gone)
-        folder = inside_root(settings.MEDIA_FOOTAGE, self.folder)
         return MediaClip(
-            folder, self.stem, self.digits, self.suffix, frames, self.width, self.height, self.channels, self.depth
+            folder,
+            self.stem,
+            self.digits,
+            self.suffix,
+            frames,
+            self.width,
+            self.height,
+            self.channels,
+            self.depth,
+            self.bits,
         )
 
 
@@ -63,13 +104,40 @@ class Shot(models.Model):
     clip = models.ForeignKey(Clip, models.PROTECT)
     status = models.CharField(max_length=12, choices=Status.choices, default=Status.TODO)
     note = models.TextField(blank=True)
+    cut_in = models.IntegerField(null=True)
+    cut_out = models.IntegerField(null=True)
+    handles = models.PositiveIntegerField(default=0)
+    look = models.JSONField(default=dict)
+
+    @property
+    def first(self) -> int:
+        """The first frame that is worked on: the cut's, less the handles that there are."""
+        return self.clip.first if self.cut_in is None else max(self.clip.first, self.cut_in - self.handles)
+
+    @property
+    def last(self) -> int:
+        """The last frame that is worked on."""
+        return self.clip.last if self.cut_out is None else min(self.clip.last, self.cut_out + self.handles)
 
     class Meta:
         ordering = ["order", "id"]
 
 
+class Upload(models.Model):
+    """A file on its way in. ``received`` bytes are on the disk beside its place; whole files move there."""
+
+    key = models.UUIDField(default=uuid.uuid4, unique=True)
+    place = models.CharField(max_length=500)
+    size = models.BigIntegerField()
+    received = models.BigIntegerField(default=0)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE)
+    made = models.DateTimeField(auto_now_add=True)
+
+
 def inside_root(root: Path, relative: str) -> Path:
     """A place under a storage root. Raises HushError for one that leaves it."""
+    if "\x00" in relative:
+        raise HushError("A folder's name cannot hold that character.", "outside-root")
     place = (root / relative).resolve()
     if not place.is_relative_to(root.resolve()):
         raise HushError(f"{relative} lies outside the storage root; choose a folder inside it.", "outside-root")

@@ -1,6 +1,7 @@
 """Pictures of a shot as shot, and the helpers that every picture view uses."""
 
 import hashlib
+import logging
 import os
 from collections.abc import Callable
 from functools import wraps
@@ -13,17 +14,23 @@ from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 
+from hushcore.arrays import Codes
+from hushcore.errors import HushError
+from hushcore.media.footage import Footage
 from jobs.models import Shot
+from jobs.shelf import Shelf
+from jobs.viewing import VIEW_WIDTH, View, asked, look_name, seen
 
+log = logging.getLogger("hush")
 TYPES = {"jpg": "image/jpeg", "png": "image/png"}
 JPEG = [cv2.IMWRITE_JPEG_QUALITY, 92, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
 PNG = [cv2.IMWRITE_PNG_COMPRESSION, 1]
 FOR_GOOD = "private, max-age=31536000, immutable"
 
-View = Callable[..., HttpResponse]
+PictureView = Callable[..., HttpResponse]
 
 
-def signed_in(view: View) -> View:
+def signed_in(view: PictureView) -> PictureView:
     """Pictures are for people who are signed in."""
 
     @wraps(view)
@@ -47,6 +54,15 @@ def as_bytes(codes: np.ndarray, suffix: str) -> bytes:
     return data.tobytes()
 
 
+FRAME_BYTES = 256_000_000  # of decoded frames kept
+frames = Shelf(FRAME_BYTES, lambda codes: int(codes.nbytes))
+
+
+def codes_of(media: Footage, frame: int) -> Codes:
+    """A frame's codes, the last few kept."""
+    return frames.once(media.stamp(frame), lambda: media.read(frame))
+
+
 def answer(data: bytes, suffix: str, keep: bool = True) -> HttpResponse:
     """A picture response; one whose address names its exact state may be kept for good."""
     return HttpResponse(
@@ -54,23 +70,57 @@ def answer(data: bytes, suffix: str, keep: bool = True) -> HttpResponse:
     )
 
 
-def kept(key: str, suffix: str, make: Callable[[], bytes]) -> bytes:
-    """Bytes from the proxy store, made on first use."""
-    name = hashlib.sha256(key.encode()).hexdigest()
-    path: Path = settings.PROXIES / name[:2] / f"{name[2:34]}.{suffix}"
+def proxy_folder(shot: int) -> Path:
+    """Where a shot's pictures for the screen are kept."""
+    return Path(settings.PROXIES) / f"shot-{shot}"
+
+
+def kept(shot: int, key: str, suffix: str, make: Callable[[], bytes]) -> bytes:
+    """Bytes from a shot's proxies, made on first use."""
+    path = proxy_path(shot, key, suffix)
     try:
-        return path.read_bytes()
+        data = path.read_bytes()
+        return data
     except FileNotFoundError:
         pass
     data = make()
+    keep(path, data)
+    return data
+
+
+def proxy_path(shot: int, key: str, suffix: str) -> Path:
+    """Where the picture of a key is kept."""
+    name = hashlib.sha256(key.encode()).hexdigest()
+    return proxy_folder(shot) / name[:2] / f"{name[2:34]}.{suffix}"
+
+
+def keep(path: Path, data: bytes) -> None:
+    """Write a proxy whole. The store is a convenience: a full disk must not stop looking."""
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(f".{os.getpid()}.{id(data)}.part")
         part.write_bytes(data)
         os.replace(part, path)
-    except OSError:
-        return data  # the store is a convenience; a full disk must not stop looking
-    return data
+    except OSError as error:
+        log.warning("a proxy could not be kept: %s", error)
+
+
+def frame_key(shot: Shot, frame: int, view: View, suffix: str) -> str:
+    """The name of exactly this picture. Raises HushError when the frame is not there."""
+    return f"shot {shot.clip.media().stamp(frame)} {look_name(shot)} {view.name} {suffix}"
+
+
+def has_proxy(shot: Shot, frame: int) -> bool:
+    """Whether the picture that playing needs is there."""
+    try:
+        return proxy_path(shot.id, frame_key(shot, frame, View(width=VIEW_WIDTH), "jpg"), "jpg").exists()
+    except HushError:
+        return False
+
+
+def shown(shot: Shot, frame: int, view: View, suffix: str) -> bytes:
+    """A frame as shot, as it is looked at."""
+    return as_bytes(seen(codes_of(shot.clip.media(), frame), shot, view), suffix)
 
 
 @signed_in
@@ -79,7 +129,8 @@ def frame(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpRespo
     if suffix not in TYPES:
         raise Http404
     found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    media = found.clip.media()
-    stat = media.path(frame).stat()
-    key = f"shot {media.path(frame)} {stat.st_mtime_ns} {stat.st_size} {suffix}"
-    return answer(kept(key, suffix, lambda: as_bytes(media.read(frame), suffix)), suffix, keep=False)
+    view = asked(request)
+    key = frame_key(found, frame, view, suffix)
+    if view.part is not None:  # a part that is zoomed into is not worth keeping
+        return answer(shown(found, frame, view, suffix), suffix, keep="l" in request.GET)
+    return answer(kept(shot, key, suffix, lambda: shown(found, frame, view, suffix)), suffix, keep="l" in request.GET)

@@ -1,21 +1,59 @@
 """Jobs and shots as the screens see them."""
 
+from typing import Literal
+
 from ninja import Schema
+from pydantic import Field
 
 
 class ClipOut(Schema):
-    """What a clip was found to be."""
+    """What a clip was found to be, and was corrected to. ``first`` and ``last`` are what is worked on; the clip itself
+    goes from ``clip_first`` to ``clip_last``."""
 
+    kind: str
     name: str
     first: int
     last: int
+    clip_first: int
+    clip_last: int
     missing: list[int]
+    odd: dict[str, str]
+    doubles: list[int]
     width: int
     height: int
     channels: int
     depth: str
+    bits: int
+    codec: str
+    lossy: bool
+    space: str
+    space_words: str
+    found_space: str
     rate_num: int
     rate_den: int
+    found_rate: str
+    timecode: str
+    pixel_aspect: float
+
+
+class CdlData(Schema):
+    """An ASC CDL."""
+
+    slope: list[float] = Field([1, 1, 1], min_length=3, max_length=3)
+    offset: list[float] = Field([0, 0, 0], min_length=3, max_length=3)
+    power: list[float] = Field([1, 1, 1], min_length=3, max_length=3)
+    saturation: float = 1
+
+
+class LookData(Schema):
+    """How a shot is shown; never how it is delivered. ``lut``: the name of a brought-in LUT."""
+
+    display: str = ""
+    view: str = ""
+    exposure: float = 0
+    gamma: float = 1
+    cdl: CdlData | None = None
+    lut: str = ""
 
 
 class ShotOut(Schema):
@@ -28,6 +66,11 @@ class ShotOut(Schema):
     note: str
     job: int
     job_name: str
+    cut_in: int | None
+    cut_out: int | None
+    handles: int
+    look: LookData
+    look_name: str
     clip: ClipOut
 
 
@@ -48,20 +91,144 @@ class JobIn(Schema):
 
 
 class BringIn(Schema):
-    """Footage for a new shot; ``place`` is a folder or pattern under the footage root."""
+    """Footage for a new shot; ``place`` is a movie, a folder or a pattern under the footage root. What is not given stays
+    as it was found."""
 
     name: str = ""
     place: str
-    rate_num: int = 24
+    note: str = ""
+    rate_num: int | None = None
     rate_den: int = 1
+    first: int | None = None
+    space: str | None = None
+    cut_in: int | None = None
+    cut_out: int | None = None
+    handles: int | None = None
+    timecode: str | None = None
+    pixel_aspect: float | None = None
 
 
-class PlaceOut(Schema):
-    """A sequence found under the footage root."""
+class ShotIn(Schema):
+    """Corrections to a shot; what is not given stays."""
 
+    name: str | None = None
+    note: str | None = None
+    status: str | None = None
+    rate_num: int | None = None
+    rate_den: int = 1
+    space: str | None = None
+    cut_in: int | None = None
+    cut_out: int | None = None
+    handles: int | None = None
+    timecode: str | None = None
+    pixel_aspect: float | None = None
+    look: LookData | None = None
+
+
+class FoundOut(Schema):
+    """Footage found in a folder; what only opening it tells is empty until it is examined."""
+
+    kind: Literal["sequence", "movie"]
     place: str
-    frames: int
+    name: str
     first: int
     last: int
+    count: int
     missing: list[int]
+    odd: dict[str, str] = {}
+    doubles: list[int]
+    width: int = 0
+    height: int = 0
+    channels: int = 0
+    depth: str = ""
+    bits: int = 0
+    space: str = ""
+    rate: str = ""
+    timecode: str = ""
+    pixel_aspect: float = 1
+    codec: str = ""
+    lossy: bool = False
+    bytes: int = 0
+    even: bool = True
+
+
+class FolderOut(Schema):
+    """A folder of the footage storage. ``above``: the folder over it, None at the root."""
+
+    place: str
+    above: str | None
+    folders: list[str]
+    found: list[FoundOut]
+
+
+class EncodingOut(Schema):
+    """An encoding that footage can be in."""
+
+    space: str
+    words: str
+    display: bool
+
+
+class DisplayOut(Schema):
+    """A display and its views."""
+
+    name: str
+    views: list[str]
+
+
+class ColourOut(Schema):
+    """What footage can be in and what it can be shown through."""
+
+    encodings: list[EncodingOut]
+    displays: list[DisplayOut]
+    luts: list[str]
+
+
+class ValuesOut(Schema):
+    """A pixel: its codes, its scene-linear light, and what the display shows of it (0..1)."""
+
+    x: int
+    y: int
+    codes: list[float]
+    linear: list[float]
+    shown: list[float]
+
+
+class ProxyOut(Schema):
+    """What a shot's pictures for the screen take."""
+
+    frames: int
+    of: int
+    files: int
+    bytes: int
+
+
+class StorageOut(Schema):
+    """What lies where, in bytes."""
+
+    shot: int
+    shot_name: str
+    job_name: str
+    files: int
+    bytes: int
+
+
+class CutOut(Schema):
+    """A shot of an edit and the footage found for it."""
+
+    name: str
+    source: str
+    first: int
+    last: int
+    rate: str
+    place: str
+    cut_in: int | None
+    cut_out: int | None
     problem: str
+
+
+class ConformIn(Schema):
+    """Shots to make from an edit."""
+
+    cuts: list[CutOut]
+    handles: int = 8

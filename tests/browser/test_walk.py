@@ -2,12 +2,14 @@
 
 import math
 import re
+import time
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
-from hushcore.colour import difference, encoding
+from hushcore.colour import difference
+from hushcore.colour.encoding import SRGB
 from hushcore.media.pictures import read_codes
 from tests.browser.conftest import FIRST, LAST, Running
 
@@ -55,6 +57,28 @@ def drag(page: Page, points: list[tuple[float, float]]) -> None:
     page.mouse.up()
 
 
+def settled(page: Page, canvas: Locator) -> bytes:
+    """What a canvas shows once it has stood still for a second."""
+    seen, since = canvas.screenshot(), time.monotonic()
+    for _ in range(120):
+        page.wait_for_timeout(250)
+        now = canvas.screenshot()
+        if now != seen:
+            seen, since = now, time.monotonic()
+        elif time.monotonic() - since > 1:
+            return seen
+    raise AssertionError("the picture does not settle")
+
+
+def changes(page: Page, canvas: Locator, before: bytes) -> None:
+    """Waits until a canvas shows something else than before."""
+    for _ in range(80):
+        if canvas.screenshot() != before:
+            return
+        page.wait_for_timeout(250)
+    raise AssertionError("the picture stays as it was")
+
+
 def circle_the_crest(page: Page) -> None:
     go_to(page, ANCHOR)
     page.get_by_role("button", name="Circle something to hush").click()
@@ -69,7 +93,7 @@ def fixes(page: Page) -> list[dict]:
 
 
 def redness(codes: np.ndarray) -> np.ndarray:
-    return difference.linear_to_lab(encoding.decode(codes))[..., 1]
+    return difference.linear_to_lab(SRGB.decode(codes))[..., 1]
 
 
 def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
@@ -87,11 +111,9 @@ def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
     # the pointer is linked: over the bent apron a cross sits on the same thread in the Still view
     still = page.locator("canvas[data-space=still]")
     page.mouse.move(*on_shot(page, 60, 60))
-    page.wait_for_timeout(400)
-    before = still.screenshot()
+    before = settled(page, still)
     page.mouse.move(*on_shot(page, 560, 250))
-    page.wait_for_timeout(400)
-    assert still.screenshot() != before
+    changes(page, still, before)
 
     # a plate, and the crest cloned over from the clean cloth below it
     page.get_by_role("button", name=re.compile("^Source")).click()
@@ -139,13 +161,11 @@ def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
     # hold B for before: the picture changes and comes back
     page.keyboard.press("v")
     page.get_by_role("radio", name="Patched").click()
-    page.wait_for_timeout(1500)
     shot = page.locator("canvas[data-space=shot]")
     page.mouse.move(20, 400)
-    patched = shot.screenshot()
+    patched = settled(page, shot)
     page.keyboard.down("b")
-    page.wait_for_timeout(800)
-    assert shot.screenshot() != patched
+    changes(page, shot, patched)
     page.keyboard.up("b")
 
     # play, with an honest count

@@ -10,7 +10,8 @@ import cv2
 import numpy as np
 import pytest
 
-from hushcore.colour import difference, encoding
+from hushcore.colour import difference
+from hushcore.colour.encoding import SRGB
 from hushcore.deliver.frames import check_place, check_room, covered, deliver_frame
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
@@ -75,7 +76,7 @@ def patched_difference(clip, apron, fix, frame: int) -> tuple[float, float]:
     inside = laid.matte > 0.999
 
     def lab(picture):
-        low = cv2.GaussianBlur(encoding.decode(picture), (0, 0), 2.0)
+        low = cv2.GaussianBlur(SRGB.decode(picture), (0, 0), 2.0)
         return difference.linear_to_lab(low[laid.rect.slices][inside])
 
     truth = lab(read_codes(apron[1] / "clean" / f"apron.{frame}.tif"))

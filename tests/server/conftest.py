@@ -22,6 +22,7 @@ def storage(tmp_path, settings):
         tmp_path / name for name in ("media", "deliveries", "proxies")
     )
     settings.MEDIA_FOOTAGE.mkdir()
+    settings.SCAN_APART = False  # one test opens footage apart; the others need not wait for it
     return tmp_path
 
 

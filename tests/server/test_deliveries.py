@@ -50,17 +50,17 @@ def test_an_unfinished_fix_is_named(web, fix, shot):
 def test_a_full_disk_stops_the_delivery_with_a_message_and_it_can_go_on(web, whole, shot, work, monkeypatch):
     from hushcore.deliver import frames as engine
 
-    real, calls = engine.write_codes, []
+    real, calls = engine.write_like, []
 
-    def full(path, codes, spec=None):
+    def full(source, path, codes):
         calls.append(path)
         if len(calls) == 4:
             from hushcore.media.pictures import disk_problem
 
             raise disk_problem(path, OSError(28, "No space left on device"))
-        real(path, codes, spec)
+        real(source, path, codes)
 
-    monkeypatch.setattr(engine, "write_codes", full)
+    monkeypatch.setattr(engine, "write_like", full)
     ask(web, shot)
     work()
     stopped = web.get("/api/deliveries").json()[0]
@@ -69,7 +69,7 @@ def test_a_full_disk_stops_the_delivery_with_a_message_and_it_can_go_on(web, who
     folder = settings.DELIVERIES / stopped["folder"]
     assert len(list(folder.glob("*.tif"))) == stopped["written"] == 3
     assert not list(folder.glob(".*"))
-    monkeypatch.setattr(engine, "write_codes", real)
+    monkeypatch.setattr(engine, "write_like", real)
     web.post(f"/api/deliveries/{stopped['id']}/go-on")
     work()
     assert web.get("/api/deliveries").json()[0]["state"] == "done"

@@ -154,7 +154,7 @@ def test_settled_plate_is_what_delivery_uses(web, whole, shot):
 
     fix = Fix.objects.get(id=whole.fix["id"])
     prepared, hold = ready(fix)
-    plate = painted_plate(fix.document, hold, shot.clip.media())
+    plate = painted_plate(fix.document, hold, shot.clip)
     np.testing.assert_array_equal(plate.cut(prepared.rect)[1], prepared.painted)
 
 

@@ -29,8 +29,18 @@ def test_frames_of_different_sizes_are_named_on_the_way_in(web, footage):
     write_codes(footage / "wall.1005.tif", np.zeros((10, 10, 3), np.uint16))
     job = Job.objects.create(name="J")
     answer = web.post(f"/api/jobs/{job.id}/shots", {"place": "wall"}, "application/json")
+    assert answer.status_code == 201
+    clip = answer.json()["clip"]
+    assert clip["odd"]["1005"].startswith("10 x 10")
+    assert clip["missing"] == [1005]
+
+
+def test_frames_that_are_not_one_sequence_are_refused(web, footage):
+    for frame in range(1002, 1008):
+        write_codes(footage / f"wall.{frame}.tif", np.zeros((10, 10, 3), np.uint16))
+    job = Job.objects.create(name="J")
+    answer = web.post(f"/api/jobs/{job.id}/shots", {"place": "wall"}, "application/json")
     assert answer.json()["kind"] == "frame-size"
-    assert "Frame 1005 of wall is 10 x 10" in answer.json()["title"]
     assert Shot.objects.count() == 0
 
 
@@ -39,9 +49,11 @@ def test_gaps_are_shown_and_unreadable_footage_is_named(web, footage):
     broken = settings.MEDIA_FOOTAGE / "broken"
     broken.mkdir()
     (broken / "x.0001.tif").write_text("no picture")
-    found = {entry["place"]: entry for entry in web.get("/api/footage").json()}
-    assert found["wall"]["missing"] == [1003]
-    assert "cannot be read" in found["broken"]["problem"]
+    (found,) = web.get("/api/footage?place=wall").json()["found"]
+    assert (found["place"], found["missing"]) == ("wall.####.tif", [1003])
+    answer = web.get("/api/footage/examine?place=broken/x.%23%23%23%23.tif")
+    assert answer.status_code == 400
+    assert "cannot be read" in answer.json()["title"]
 
 
 def test_a_frame_that_is_gone_is_said_where_the_artist_looks(web, shot, footage):

@@ -2,6 +2,8 @@ import { useEffect } from "react";
 import type { Fix } from "./client";
 import { fixNow, keys, queries } from "./queries";
 
+const OWN_ANSWER = 200; // ms
+
 interface Told {
   kind: string;
   fix?: number;
@@ -38,9 +40,13 @@ export function take(told: Told) {
   if (told.kind === "hold" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
   if (told.kind === "fix" && told.shot !== undefined && told.fix !== undefined) {
-    const known = fixNow(told.shot, told.fix);
-    if (told.gone || !known || (told.version ?? 0) > known.version)
-      void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+    const { shot, fix } = told;
+    // the news of our own change may come before its answer does: give that a moment
+    setTimeout(() => {
+      const known = fixNow(shot, fix);
+      if (told.gone || !known || (told.version ?? 0) > known.version)
+        void queries.invalidateQueries({ queryKey: keys.fixes(shot) });
+    }, OWN_ANSWER);
   }
   if (told.kind === "delivery" || told.kind === "delivered")
     void queries.invalidateQueries({ queryKey: keys.deliveries });

@@ -73,7 +73,11 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Correct
+         * @description Correct a shot: what was found, what is worked on, how it is shown.
+         */
+        patch: operations["jobs_api_correct"];
         trace?: never;
     };
     "/api/jobs/{job}/shots": {
@@ -105,11 +109,179 @@ export interface paths {
         };
         /**
          * Footage
-         * @description Sequences under the footage root, each with what is wrong with it.
+         * @description A folder of the footage storage, by names alone.
          */
         get: operations["jobs_api_footage"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/footage/examine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Examine
+         * @description All that can be known of footage, every frame's header looked at.
+         */
+        get: operations["jobs_api_examine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Colour
+         * @description Encodings, displays and views, and the LUTs that were brought in.
+         */
+        get: operations["jobs_api_colour"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/look/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look File
+         * @description Take a CDL (.cc, .ccc, .cdl) or a 3D LUT (.cube) into the shot's look.
+         */
+        post: operations["jobs_api_look_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Values
+         * @description The source's pixel under the pointer: in code, in scene-linear light, as the display shows it.
+         */
+        get: operations["jobs_api_values"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/proxies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Proxies
+         * @description How far a shot's proxies are, and what they take.
+         */
+        get: operations["jobs_api_proxies"];
+        put?: never;
+        /**
+         * Build Proxies
+         * @description Make what is missing of a shot's proxies.
+         */
+        post: operations["jobs_api_build_proxies"];
+        /**
+         * Clear Proxies
+         * @description Take a shot's proxies off the disk.
+         */
+        delete: operations["jobs_api_clear_proxies"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Storage
+         * @description What the proxies of each shot take.
+         */
+        get: operations["jobs_api_storage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Edit
+         * @description The shots of an edit (.otio, .edl) and the footage found for them; nothing is made yet.
+         */
+        post: operations["jobs_api_read_edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/conform": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Conform Job
+         * @description Make the shots of an edit.
+         */
+        post: operations["jobs_api_conform_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -573,18 +745,69 @@ export interface components {
             password: string;
         };
         /**
+         * CdlData
+         * @description An ASC CDL.
+         */
+        CdlData: {
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: number[];
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: number[];
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: number[];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+        };
+        /**
          * ClipOut
-         * @description What a clip was found to be.
+         * @description What a clip was found to be, and was corrected to. ``first`` and ``last`` are what is worked on; the clip itself
+         *     goes from ``clip_first`` to ``clip_last``.
          */
         ClipOut: {
+            /** Kind */
+            kind: string;
             /** Name */
             name: string;
             /** First */
             first: number;
             /** Last */
             last: number;
+            /** Clip First */
+            clip_first: number;
+            /** Clip Last */
+            clip_last: number;
             /** Missing */
             missing: number[];
+            /** Odd */
+            odd: {
+                [key: string]: string;
+            };
+            /** Doubles */
+            doubles: number[];
             /** Width */
             width: number;
             /** Height */
@@ -593,10 +816,28 @@ export interface components {
             channels: number;
             /** Depth */
             depth: string;
+            /** Bits */
+            bits: number;
+            /** Codec */
+            codec: string;
+            /** Lossy */
+            lossy: boolean;
+            /** Space */
+            space: string;
+            /** Space Words */
+            space_words: string;
+            /** Found Space */
+            found_space: string;
             /** Rate Num */
             rate_num: number;
             /** Rate Den */
             rate_den: number;
+            /** Found Rate */
+            found_rate: string;
+            /** Timecode */
+            timecode: string;
+            /** Pixel Aspect */
+            pixel_aspect: number;
         };
         /**
          * JobOut
@@ -611,6 +852,38 @@ export interface components {
             client: string;
             /** Shots */
             shots: components["schemas"]["ShotOut"][];
+        };
+        /**
+         * LookData
+         * @description How a shot is shown; never how it is delivered. ``lut``: the name of a brought-in LUT.
+         */
+        LookData: {
+            /**
+             * Display
+             * @default
+             */
+            display: string;
+            /**
+             * View
+             * @default
+             */
+            view: string;
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+            cdl?: components["schemas"]["CdlData"] | null;
+            /**
+             * Lut
+             * @default
+             */
+            lut: string;
         };
         /**
          * ShotOut
@@ -631,6 +904,15 @@ export interface components {
             job: number;
             /** Job Name */
             job_name: string;
+            /** Cut In */
+            cut_in: number | null;
+            /** Cut Out */
+            cut_out: number | null;
+            /** Handles */
+            handles: number;
+            look: components["schemas"]["LookData"];
+            /** Look Name */
+            look_name: string;
             clip: components["schemas"]["ClipOut"];
         };
         /**
@@ -647,8 +929,41 @@ export interface components {
             client: string;
         };
         /**
+         * ShotIn
+         * @description Corrections to a shot; what is not given stays.
+         */
+        ShotIn: {
+            /** Name */
+            name?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Status */
+            status?: string | null;
+            /** Rate Num */
+            rate_num?: number | null;
+            /**
+             * Rate Den
+             * @default 1
+             */
+            rate_den: number;
+            /** Space */
+            space?: string | null;
+            /** Cut In */
+            cut_in?: number | null;
+            /** Cut Out */
+            cut_out?: number | null;
+            /** Handles */
+            handles?: number | null;
+            /** Timecode */
+            timecode?: string | null;
+            /** Pixel Aspect */
+            pixel_aspect?: number | null;
+            look?: components["schemas"]["LookData"] | null;
+        };
+        /**
          * BringIn
-         * @description Footage for a new shot; ``place`` is a folder or pattern under the footage root.
+         * @description Footage for a new shot; ``place`` is a movie, a folder or a pattern under the footage root. What is not given stays
+         *     as it was found.
          */
         BringIn: {
             /**
@@ -659,33 +974,259 @@ export interface components {
             /** Place */
             place: string;
             /**
-             * Rate Num
-             * @default 24
+             * Note
+             * @default
              */
-            rate_num: number;
+            note: string;
+            /** Rate Num */
+            rate_num?: number | null;
             /**
              * Rate Den
              * @default 1
              */
             rate_den: number;
+            /** First */
+            first?: number | null;
+            /** Space */
+            space?: string | null;
+            /** Cut In */
+            cut_in?: number | null;
+            /** Cut Out */
+            cut_out?: number | null;
+            /** Handles */
+            handles?: number | null;
+            /** Timecode */
+            timecode?: string | null;
+            /** Pixel Aspect */
+            pixel_aspect?: number | null;
         };
         /**
-         * PlaceOut
-         * @description A sequence found under the footage root.
+         * FolderOut
+         * @description A folder of the footage storage. ``above``: the folder over it, None at the root.
          */
-        PlaceOut: {
+        FolderOut: {
             /** Place */
             place: string;
-            /** Frames */
-            frames: number;
+            /** Above */
+            above: string | null;
+            /** Folders */
+            folders: string[];
+            /** Found */
+            found: components["schemas"]["FoundOut"][];
+        };
+        /**
+         * FoundOut
+         * @description Footage found in a folder; what only opening it tells is empty until it is examined.
+         */
+        FoundOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sequence" | "movie";
+            /** Place */
+            place: string;
+            /** Name */
+            name: string;
             /** First */
             first: number;
             /** Last */
             last: number;
+            /** Count */
+            count: number;
             /** Missing */
             missing: number[];
+            /**
+             * Odd
+             * @default {}
+             */
+            odd: {
+                [key: string]: string;
+            };
+            /** Doubles */
+            doubles: number[];
+            /**
+             * Width
+             * @default 0
+             */
+            width: number;
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /**
+             * Channels
+             * @default 0
+             */
+            channels: number;
+            /**
+             * Depth
+             * @default
+             */
+            depth: string;
+            /**
+             * Bits
+             * @default 0
+             */
+            bits: number;
+            /**
+             * Space
+             * @default
+             */
+            space: string;
+            /**
+             * Rate
+             * @default
+             */
+            rate: string;
+            /**
+             * Timecode
+             * @default
+             */
+            timecode: string;
+            /**
+             * Pixel Aspect
+             * @default 1
+             */
+            pixel_aspect: number;
+            /**
+             * Codec
+             * @default
+             */
+            codec: string;
+            /**
+             * Lossy
+             * @default false
+             */
+            lossy: boolean;
+            /**
+             * Bytes
+             * @default 0
+             */
+            bytes: number;
+            /**
+             * Even
+             * @default true
+             */
+            even: boolean;
+        };
+        /**
+         * ColourOut
+         * @description What footage can be in and what it can be shown through.
+         */
+        ColourOut: {
+            /** Encodings */
+            encodings: components["schemas"]["EncodingOut"][];
+            /** Displays */
+            displays: components["schemas"]["DisplayOut"][];
+            /** Luts */
+            luts: string[];
+        };
+        /**
+         * DisplayOut
+         * @description A display and its views.
+         */
+        DisplayOut: {
+            /** Name */
+            name: string;
+            /** Views */
+            views: string[];
+        };
+        /**
+         * EncodingOut
+         * @description An encoding that footage can be in.
+         */
+        EncodingOut: {
+            /** Space */
+            space: string;
+            /** Words */
+            words: string;
+            /** Display */
+            display: boolean;
+        };
+        /**
+         * ValuesOut
+         * @description A pixel: its codes, its scene-linear light, and what the display shows of it (0..1).
+         */
+        ValuesOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Codes */
+            codes: number[];
+            /** Linear */
+            linear: number[];
+            /** Shown */
+            shown: number[];
+        };
+        /**
+         * ProxyOut
+         * @description What a shot's pictures for the screen take.
+         */
+        ProxyOut: {
+            /** Frames */
+            frames: number;
+            /** Of */
+            of: number;
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
+         * StorageOut
+         * @description What lies where, in bytes.
+         */
+        StorageOut: {
+            /** Shot */
+            shot: number;
+            /** Shot Name */
+            shot_name: string;
+            /** Job Name */
+            job_name: string;
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
+         * CutOut
+         * @description A shot of an edit and the footage found for it.
+         */
+        CutOut: {
+            /** Name */
+            name: string;
+            /** Source */
+            source: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Rate */
+            rate: string;
+            /** Place */
+            place: string;
+            /** Cut In */
+            cut_in: number | null;
+            /** Cut Out */
+            cut_out: number | null;
             /** Problem */
             problem: string;
+        };
+        /**
+         * ConformIn
+         * @description Shots to make from an edit.
+         */
+        ConformIn: {
+            /** Cuts */
+            cuts: components["schemas"]["CutOut"][];
+            /**
+             * Handles
+             * @default 8
+             */
+            handles: number;
         };
         /**
          * EdgeOut
@@ -1131,6 +1672,11 @@ export interface components {
             first: number;
             /** Last */
             last: number;
+            /**
+             * With Look
+             * @default false
+             */
+            with_look: boolean;
         };
     };
     responses: never;
@@ -1271,6 +1817,32 @@ export interface operations {
             };
         };
     };
+    jobs_api_correct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShotIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
     jobs_api_bring_in: {
         parameters: {
             query?: never;
@@ -1299,6 +1871,50 @@ export interface operations {
     };
     jobs_api_footage: {
         parameters: {
+            query?: {
+                place?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderOut"];
+                };
+            };
+        };
+    };
+    jobs_api_examine: {
+        parameters: {
+            query: {
+                place: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
+                };
+            };
+        };
+    };
+    jobs_api_colour: {
+        parameters: {
             query?: never;
             header?: never;
             path?: never;
@@ -1312,7 +1928,208 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlaceOut"][];
+                    "application/json": components["schemas"]["ColourOut"];
+                };
+            };
+        };
+    };
+    jobs_api_look_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
+    jobs_api_values: {
+        parameters: {
+            query: {
+                frame: number;
+                x: number;
+                y: number;
+            };
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValuesOut"];
+                };
+            };
+        };
+    };
+    jobs_api_proxies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProxyOut"];
+                };
+            };
+        };
+    };
+    jobs_api_build_proxies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    jobs_api_clear_proxies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    jobs_api_storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"][];
+                };
+            };
+        };
+    };
+    jobs_api_read_edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Rate
+                     * @default 24
+                     */
+                    rate?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutOut"][];
+                };
+            };
+        };
+    };
+    jobs_api_conform_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConformIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"][];
                 };
             };
         };

@@ -57,7 +57,10 @@ export const useShot = (shot: number) =>
 export const useFixes = (shot: number) =>
   useQuery({
     queryKey: keys.fixes(shot),
-    queryFn: () => body<Fix[]>(client.GET("/api/shots/{shot}/fixes", { params: { path: { shot } } })),
+    queryFn: async () => {
+      const list = await body<Fix[]>(client.GET("/api/shots/{shot}/fixes", { params: { path: { shot } } }));
+      return newest(list, queries.getQueryData<Fix[]>(keys.fixes(shot)));
+    },
   });
 
 export const useDeliveries = () =>
@@ -71,6 +74,14 @@ export const mapOptions = (hold: number, frame: number) => ({
   gcTime: 600_000,
   retry: 0,
 });
+
+/** A list that was asked for before a change of ours came through must not take that change back. */
+export function newest(fetched: Fix[], known: Fix[] | undefined): Fix[] {
+  return fetched.map((fix) => {
+    const ours = known?.find((entry) => entry.id === fix.id);
+    return ours && ours.version > fix.version ? ours : fix;
+  });
+}
 
 /** Put a fix into the list of its shot, unless a newer one is there already. */
 export function keepFix(fix: Fix) {

@@ -1,12 +1,12 @@
 /** Decoded pictures by address: the last ones seen, and those that are coming next. */
 export class FrameStore {
   private kept = new Map<string, ImageBitmap>();
-  private coming = new Map<string, Promise<ImageBitmap | null>>();
+  private coming = new Map<string, { way: Promise<ImageBitmap | null>; stop: AbortController; wanted: number }>();
   readonly problems = new Map<string, string>();
 
   constructor(
     private readonly most: number,
-    private readonly load: (address: string) => Promise<ImageBitmap> = fetched,
+    private readonly load: (address: string, stop: AbortSignal) => Promise<ImageBitmap> = fetched,
   ) {}
 
   get(address: string): ImageBitmap | undefined {
@@ -27,20 +27,34 @@ export class FrameStore {
     const found = this.get(address);
     if (found) return Promise.resolve(found);
     const under = this.coming.get(address);
-    if (under) return under;
-    const way = this.load(address)
+    if (under) {
+      under.wanted += 1;
+      return under.way;
+    }
+    const stop = new AbortController();
+    const way = this.load(address, stop.signal)
       .then((bitmap) => {
         this.problems.delete(address);
         this.keep(address, bitmap);
         return bitmap;
       })
       .catch((error: Error) => {
-        this.problems.set(address, error.message);
+        if (!stop.signal.aborted) this.problems.set(address, error.message);
         return null;
       })
-      .finally(() => this.coming.delete(address));
-    this.coming.set(address, way);
+      .finally(() => this.coming.get(address)?.stop === stop && this.coming.delete(address));
+    this.coming.set(address, { way, stop, wanted: 1 });
     return way;
+  }
+
+  /** Takes a `want` back; the last one to leave frees the connection. */
+  leave(address: string) {
+    const under = this.coming.get(address);
+    if (!under) return;
+    under.wanted -= 1;
+    if (under.wanted > 0) return;
+    this.coming.delete(address);
+    under.stop.abort();
   }
 
   private keep(address: string, bitmap: ImageBitmap) {
@@ -53,8 +67,8 @@ export class FrameStore {
   }
 }
 
-async function fetched(address: string): Promise<ImageBitmap> {
-  const answer = await fetch(address, { credentials: "same-origin" });
+async function fetched(address: string, stop: AbortSignal): Promise<ImageBitmap> {
+  const answer = await fetch(address, { credentials: "same-origin", signal: stop });
   if (!answer.ok) {
     const body = await answer.json().catch(() => null);
     throw new Error(body?.title ?? `This picture could not be loaded (${answer.status}).`);

@@ -25,7 +25,7 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
   const compare = before ? "source" : bench.compare;
   const map = useHoldMap(fix, frame);
   const hold = fix?.hold ?? null;
-  const plates = usePlate(fix);
+  const plates = usePlate(fix, stage === "source");
   const hands = useHands({ shot, fix, map, plates });
   onHands(hands);
   useNeighbours(shot, fixes, frame, compare, hold?.id);

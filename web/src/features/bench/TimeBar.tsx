@@ -2,6 +2,7 @@ import { ChevronFirst, ChevronLast, Pause, Play, StepBack, StepForward } from "l
 import { type PointerEvent, useLayoutEffect, useRef } from "react";
 import type { Fix, Shot } from "../../api/client";
 import { timecode } from "../../canvas/player";
+import { Crop } from "./Crop";
 import { cropAddress, isHeld, level, loudest } from "./model";
 import { useBench } from "./store";
 
@@ -216,11 +217,11 @@ function Strip({ shot, fix, fixes, frame }: { shot: Shot; fix: Fix; fixes: Fix[]
           >
             {[false, true].map((after) =>
               fix.hold && isHeld(fix.hold, n) && !(after && fix.lacks) ? (
-                <img
+                <Crop
                   key={String(after)}
-                  alt={`${after ? "after" : "before"} ${n}`}
-                  src={cropAddress(fix, n, fixes, after)}
-                  className="h-[42px] w-full object-cover"
+                  words={`${after ? "after" : "before"} ${n}`}
+                  address={cropAddress(fix, n, fixes, after)}
+                  delay={after ? 250 : 0}
                 />
               ) : (
                 <span key={String(after)} className="h-[42px] w-full bg-felt-2" />

@@ -44,6 +44,7 @@ export function useBitmap(
       if (bitmap) setShown({ address, bitmap });
       else setProblem(store.problems.get(address) ?? "This picture could not be loaded.");
     });
+    return () => store.leave(address);
   }, [address]);
   const now = address ? store.get(address) : undefined;
   return {
@@ -107,15 +108,21 @@ export function useNeighbours(shot: Shot, fixes: Fix[], frame: number, compare: 
   const playing = useBench((state) => state.playing);
   useEffect(() => {
     if (playing) return;
+    const wanted: string[] = [];
     const later = setTimeout(() => {
       for (const next of [frame + 1, frame - 1]) {
         if (next < shot.clip.first || next > shot.clip.last) continue;
-        void store.want(addressOf(shot, next, compare, fixes));
+        const address = addressOf(shot, next, compare, fixes);
+        wanted.push(address);
+        void store.want(address);
         const fix = fixes.find((entry) => entry.hold?.id === hold);
         if (fix?.hold && isHeld(fix.hold, next) && next !== fix.hold.anchor)
           void queries.prefetchQuery(mapOptions(fix.hold.id, next));
       }
-    }, 120);
-    return () => clearTimeout(later);
+    }, 250);
+    return () => {
+      clearTimeout(later);
+      wanted.forEach((address) => void store.leave(address));
+    };
   }, [shot, fixes, frame, compare, hold, playing]);
 }

@@ -51,9 +51,9 @@ function joined(a: Dirty, b: Dirty): Dirty {
 
 /**
  * The engine's plate as a canvas that follows the fix. After a stroke of ours only the part that it touched is fetched
- * again; `settled` is called when that has arrived.
+ * again. Nothing is fetched while the plate is not looked at (`open`).
  */
-export function usePlate(fix: Fix | null) {
+export function usePlate(fix: Fix | null, open: boolean) {
   const held = useRef<PlateCanvas | null>(null);
   const dirty = useRef(new Map<number, Dirty>());
   const [turn, setTurn] = useState(0);
@@ -65,6 +65,7 @@ export function usePlate(fix: Fix | null) {
       held.current = null;
       return;
     }
+    if (!open) return;
     let gone = false;
     const part = held.current ? changedSince(dirty.current, held.current.version, version) : null;
     if (held.current?.version === version && held.current.left === plate.left) return;
@@ -91,7 +92,7 @@ export function usePlate(fix: Fix | null) {
     return () => {
       gone = true;
     };
-  }, [fix, plate, version]);
+  }, [fix, plate, version, open]);
 
   return {
     plate: plate ? held.current : null,

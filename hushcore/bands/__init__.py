@@ -1,0 +1,1 @@
+"""Tone and texture: the low and the high band of a picture."""

@@ -1,0 +1,124 @@
+"""Between a movie's own planes and RGB codes, without a shift.
+
+Sources: ITU-R BT.601, BT.709 and BT.2020 for the weights; H.273 for ranges and for where chroma samples lie.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hushcore.arrays import F64, Codes
+
+WEIGHTS = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}  # Kr, Kb
+
+
+@dataclass(frozen=True)
+class Layout:
+    """How planes become a picture. ``sub_x``/``sub_y``: 1 where chroma is halved; ``left``/``top``: whether chroma
+    lies on the first of the two luma samples that it belongs to (else between them)."""
+
+    bits: int
+    full: bool
+    matrix: str
+    sub_x: int = 0
+    sub_y: int = 0
+    left: bool = True
+    top: bool = False
+
+    @property
+    def luma(self) -> tuple[float, float]:
+        """Offset and span of luma codes."""
+        top = 2**self.bits - 1
+        scale = 2 ** (self.bits - 8)
+        return (0.0, float(top)) if self.full else (16.0 * scale, 219.0 * scale)
+
+    @property
+    def chroma(self) -> tuple[float, float]:
+        """Middle and span of chroma codes."""
+        scale = 2 ** (self.bits - 8)
+        return 128.0 * scale, float(2**self.bits - 1) if self.full else 224.0 * scale
+
+    def to_rgb(self) -> F64:
+        """3x3 from luma (0..1) and chroma (-.5...5) to R'G'B'."""
+        kr, kb = WEIGHTS[self.matrix]
+        kg = 1 - kr - kb
+        return np.array([
+            [1, 0, 2 * (1 - kr)],
+            [1, -2 * kb * (1 - kb) / kg, -2 * kr * (1 - kr) / kg],
+            [1, 2 * (1 - kb), 0],
+        ])  # fmt: skip
+
+
+def rgb16(planes: tuple[Codes, Codes, Codes], layout: Layout, out: Codes | None = None) -> Codes:
+    """R'G'B' over 16 bits (h, w, 3) of luma and chroma planes; values outside 0..1 are clipped."""
+    from hushcore.media.yuv_kernel import to_rgb
+
+    y, u, v = planes
+    made = np.empty((*y.shape, 3), np.uint16) if out is None else out
+    (y0, ys), (c0, cs) = layout.luma, layout.chroma
+    f = np.float32
+    to_rgb(
+        y, u, v, layout.sub_x, layout.sub_y, layout.left, layout.top, layout.to_rgb().astype(f),
+        f(y0), f(1 / ys), f(c0), f(1 / cs), made,
+    )  # fmt: skip
+    return made
+
+
+def patched(
+    planes: tuple[Codes, Codes, Codes], layout: Layout, before: Codes, after: Codes
+) -> tuple[Codes, Codes, Codes]:
+    """Planes with the change from ``before`` to ``after`` (both as ``rgb16`` gives them) added.
+
+    Samples under which nothing changed stay exactly as they are.
+    """
+    touched = (before != after).any(-1)
+    out = tuple(np.array(plane) for plane in planes)
+    if not touched.any():
+        return out[0], out[1], out[2]
+    rows, cols = np.flatnonzero(touched.any(1)), np.flatnonzero(touched.any(0))
+    top, left = max(0, rows[0] - 4) & ~1, max(0, cols[0] - 4) & ~1
+    area = (slice(top, rows[-1] + 5), slice(left, cols[-1] + 5))
+    to_yuv = np.linalg.inv(layout.to_rgb())
+    change = (after[area].astype(float) - before[area].astype(float)) / 65535 @ to_yuv.T
+    mask = touched[area]
+    peak = 2**layout.bits - 1
+    _add(out[0][area], change[..., 0] * layout.luma[1], mask, peak)
+    small = (
+        slice(top >> layout.sub_y, ((rows[-1] + 5) + layout.sub_y) >> layout.sub_y),
+        slice(left >> layout.sub_x, ((cols[-1] + 5) + layout.sub_x) >> layout.sub_x),
+    )
+    for k in (1, 2):
+        part = out[k][small]
+        down = _down(change[..., k], layout)[: part.shape[0], : part.shape[1]]
+        cover = _down(mask.astype(float), layout)[: part.shape[0], : part.shape[1]] > 0
+        _add(part, down * layout.chroma[1], cover, peak)
+    return out[0], out[1], out[2]
+
+
+def _add(part: Codes, change: F64, mask: np.ndarray, peak: int) -> None:
+    part[mask] = np.clip(np.rint(part[mask] + change[mask]), 0, peak).astype(part.dtype)
+
+
+def footprint(mask: np.ndarray, layout: Layout) -> np.ndarray:
+    """Chroma samples (bool) that a change within ``mask`` (h, w) may touch."""
+    return np.asarray(_down(mask.astype(float), layout) > 0)
+
+
+def _down(full: F64, layout: Layout) -> F64:
+    """To the chroma grid: (1 2 1)/4 about a sample that lies on luma, the mean of two about one that lies between."""
+    out = full
+    if layout.sub_y:
+        out = _halved(out, layout.top)
+    if layout.sub_x:
+        out = _halved(out.T, layout.left).T
+    return out
+
+
+def _halved(rows: F64, on_first: bool) -> F64:
+    if len(rows) % 2:
+        rows = np.vstack([rows, rows[-1:]])
+    even, odd = rows[0::2], rows[1::2]
+    if not on_first:
+        return np.asarray((even + odd) / 2)
+    before = np.vstack([odd[:1], odd[:-1]])
+    return np.asarray((before + 2 * even + odd) / 4)
