@@ -2,6 +2,7 @@
 
 import re
 import shutil
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -18,11 +19,22 @@ from deliveries.models import Delivery
 from hushcore.colour.looks import write_cdl, write_lut
 from hushcore.deliver.frames import FrameProof, check_place, check_room, summary
 from hushcore.errors import HushError
+from hushcore.media import lossless
+from hushcore.media.footage import Footage
+from hushcore.media.movies import Movie, open_movie
+from hushcore.media.pictures import delivered_suffix
 
 CHUNK = 8
 
 
-def ask(shot: Shot, first: int, last: int, by: AbstractBaseUser | None, with_look: bool = False) -> Delivery:
+def ask(
+    shot: Shot,
+    first: int,
+    last: int,
+    by: AbstractBaseUser | None,
+    with_look: bool = False,
+    with_preview: bool = False,
+) -> Delivery:
     """Deliver first..last with the fixes as they stand now.
 
     Raises HushError when a fix lacks something, the hold does not cover the range, or the disk cannot hold the frames.
@@ -36,7 +48,14 @@ def ask(shot: Shot, first: int, last: int, by: AbstractBaseUser | None, with_loo
     recipe = recipe_of(shot, numbers)
     with transaction.atomic():
         delivery = Delivery.objects.create(
-            shot=shot, folder="", first=first, last=last, recipe=recipe, by=fix_actions._person(by), with_look=with_look
+            shot=shot,
+            folder="",
+            first=first,
+            last=last,
+            recipe=recipe,
+            by=fix_actions._person(by),
+            with_look=with_look,
+            with_preview=with_preview,
         )
         name = re.sub(r"[^A-Za-z0-9._-]+", "-", shot.name).strip("-.") or "shot"
         delivery.folder = f"{name}-{delivery.id:04d}"
@@ -118,6 +137,20 @@ def clear(delivery: Delivery) -> None:
         shutil.rmtree(inside_root(settings.DELIVERIES, delivery.folder), ignore_errors=True)
     tell("delivery", delivery=delivery.id, shot=delivery.shot_id, gone=True)
     delivery.delete()
+
+
+def delivered_clip(delivery: Delivery) -> Footage:
+    """The delivered frames as a clip."""
+    media = delivery.shot.clip.media()
+    folder = inside_root(settings.DELIVERIES, delivery.folder)
+    if isinstance(media, Movie):
+        return open_movie(folder / f"{media.name}{lossless.SUFFIX}", 0, delivery.shot.clip.rate)
+    return replace(
+        media,
+        folder=folder,
+        suffix=delivered_suffix(media.suffix),
+        frames=tuple(range(delivery.first, delivery.last + 1)),
+    )
 
 
 def write_look(delivery: Delivery, folder: Path) -> None:

@@ -18,6 +18,7 @@ class DeliverIn(Schema):
     first: int
     last: int
     with_look: bool = False
+    with_preview: bool = False
 
 
 class DeliveryOut(Schema):
@@ -67,7 +68,12 @@ def list_deliveries(request: HttpRequest, shot: int | None = None) -> list[Deliv
 def deliver(request: HttpRequest, shot: int, payload: DeliverIn) -> Status:
     """Write the finished frames."""
     found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    return Status(201, delivery_out(actions.ask(found, payload.first, payload.last, request.user, payload.with_look)))
+    return Status(
+        201,
+        delivery_out(
+            actions.ask(found, payload.first, payload.last, request.user, payload.with_look, payload.with_preview)
+        ),
+    )
 
 
 @router.post("deliveries/{delivery}/stop", response=DeliveryOut)

@@ -22,6 +22,7 @@ class Delivery(models.Model):
     recipe = models.JSONField()
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
     with_look = models.BooleanField(default=False)
+    with_preview = models.BooleanField(default=False)
     stop_asked = models.BooleanField(default=False)
     problem = models.TextField(blank=True)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)

@@ -2,6 +2,7 @@
 
 import json
 import os
+from collections.abc import Iterator
 from pathlib import Path
 
 from config.events import tell
@@ -11,13 +12,19 @@ from django.utils import timezone
 from fixes.models import Fix
 from fixes.ready import ready
 from jobs.models import Shot, inside_root
+from jobs.viewing import View, seen
 from procrastinate.contrib.django import app
 
 from deliveries import actions
 from deliveries.models import DeliveredFrame, Delivery
+from hushcore.arrays import Codes
 from hushcore.deliver.frames import FrameProof, deliver_chunk, finish
+from hushcore.deliver.preview import write_preview
 from hushcore.errors import HushError
+from hushcore.media.movies import Movie
 from hushcore.patch.fix import Fix as ReadyFix
+
+PREVIEW_WIDTH = 1280
 
 
 @app.task(queue="default", name="deliver")
@@ -92,7 +99,32 @@ def _finish(delivery: Delivery) -> None:
         held.state, held.finished = Delivery.State.DONE, timezone.now()
         held.save(update_fields=["state", "finished"])
         Shot.objects.filter(id=held.shot_id).update(status=Shot.Status.DELIVERED)
+        if held.with_preview:
+            preview.defer(delivery=held.id)
         tell("delivery", delivery=held.id, shot=held.shot_id, state=held.state)
+
+
+@app.task(queue="default", name="preview")
+def preview(delivery: int) -> None:
+    """A small graded movie of the delivered frames, for showing only; the one place where a look is in a picture."""
+    held = Delivery.objects.select_related("shot__clip").filter(id=delivery).first()
+    if held is None:
+        return
+    shot, folder = held.shot, inside_root(settings.DELIVERIES, held.folder)
+    made = actions.delivered_clip(held)
+    view = View(width=PREVIEW_WIDTH)
+    first = made.first if isinstance(made, Movie) else held.first
+
+    def pictures() -> Iterator[Codes]:
+        for k in range(held.last - held.first + 1):
+            yield seen(made.read(first + k), shot, view)
+
+    try:
+        write_preview(folder / f"{shot.clip.media().name}-preview.mp4", pictures(), shot.clip.rate)
+    except HushError as error:
+        Delivery.objects.filter(id=delivery).update(problem=f"The preview movie was not made: {error.message}")
+    with transaction.atomic():
+        tell("delivery", delivery=delivery, shot=held.shot_id, state=held.state)
 
 
 def _write_proof(folder: Path, proof: object) -> None:

@@ -3,10 +3,12 @@
 import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
+from jobs.api import values_out
 from jobs.models import Shot
+from jobs.schemas import ValuesOut
 from ninja import Router, Status
 
-from fixes import actions, ready
+from fixes import actions, pictures, ready
 from fixes.models import Fix, Hold, Path, Plate, Stroke
 from fixes.schemas import (
     CircleIn,
@@ -31,6 +33,13 @@ from hushcore.hold.maps import MeshMap, PlanarMap
 from hushcore.plates.plate import still_rect
 
 router = Router(tags=["fixes"])
+
+
+@router.get("shots/{shot}/patched/values", response=ValuesOut)
+def patched_values(request: HttpRequest, shot: int, frame: int, x: int, y: int) -> ValuesOut:
+    """The patched pixel under the pointer: in code, in scene-linear light, as the display shows it."""
+    found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
+    return values_out(found, pictures.patched_codes(found, frame), x, y)
 
 
 def hold_out(hold: Hold) -> HoldOut:

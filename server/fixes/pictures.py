@@ -6,6 +6,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from jobs.models import Shot
 from jobs.pictures import TYPES, answer, as_bytes, codes_of, kept, signed_in
+from jobs.shelf import Shelf
 from jobs.viewing import View, asked, changes, look_name, seen
 
 from fixes import actions, ready
@@ -18,10 +19,15 @@ from hushcore.plates.plate import still_picture
 CROP_HEIGHT = 84
 
 
+PATCHED_BYTES = 256_000_000  # of patched frames kept in memory
+patched_kept: Shelf = Shelf(PATCHED_BYTES, lambda codes: int(codes.nbytes))
+
+
 def patched_codes(shot: Shot, frame: int) -> Codes:
-    """A frame with all fixes that can be laid."""
-    fixes, _ = ready.stack(shot, frame)
-    return lay_all(codes_of(shot.clip.media(), frame), frame, fixes)[0]
+    """A frame with all fixes that can be laid, the last few kept."""
+    fixes, state = ready.stack(shot, frame)
+    media = shot.clip.media()
+    return patched_kept.once((media.stamp(frame), state), lambda: lay_all(codes_of(media, frame), frame, fixes)[0])
 
 
 def patched_key(shot: Shot, frame: int, view: View, kind: str) -> str:

@@ -239,12 +239,7 @@ def test_bad_pictures_are_said(tmp_path, name, words):
 def test_a_mislabelled_file_is_read_for_what_it_is_or_refused(tmp_path):
     pictures.write_codes(tmp_path / "a.png", noise("uint8"))
     (tmp_path / "b.tif").write_bytes((tmp_path / "a.png").read_bytes())
-    try:
-        codes = pictures.read_codes(tmp_path / "b.tif")
-    except HushError as error:
-        assert "b.tif" in error.message
-    else:
-        assert same(codes, noise("uint8"))
+    assert same(pictures.read_codes(tmp_path / "b.tif"), noise("uint8"))
 
 
 def test_a_png_bomb_is_refused_by_its_header(tmp_path):
@@ -260,5 +255,5 @@ def test_a_png_bomb_is_refused_by_its_header(tmp_path):
     (tmp_path / "bomb.png").write_bytes(
         b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", header) + chunk(b"IDAT", body) + chunk(b"IEND", b"")
     )
-    with pytest.raises(HushError, match="smaller version|malicious"):
+    with pytest.raises(HushError, match=r"smaller version|malicious"):
         pictures.read_codes(tmp_path / "bomb.png")

@@ -288,6 +288,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/patched/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Patched Values
+         * @description The patched pixel under the pointer: in code, in scene-linear light, as the display shows it.
+         */
+        get: operations["fixes_api_patched_values"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shots/{shot}/fixes": {
         parameters: {
             query?: never;
@@ -1677,6 +1697,11 @@ export interface components {
              * @default false
              */
             with_look: boolean;
+            /**
+             * With Preview
+             * @default false
+             */
+            with_preview: boolean;
         };
     };
     responses: never;
@@ -2130,6 +2155,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotOut"][];
+                };
+            };
+        };
+    };
+    fixes_api_patched_values: {
+        parameters: {
+            query: {
+                frame: number;
+                x: number;
+                y: number;
+            };
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValuesOut"];
                 };
             };
         };
