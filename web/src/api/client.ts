@@ -25,6 +25,7 @@ let token = "";
 export function setToken(csrf: string) {
   token = csrf;
 }
+export const csrf = () => token;
 
 const guard: Middleware = {
   onRequest({ request }) {

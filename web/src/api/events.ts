@@ -48,6 +48,12 @@ export function take(told: Told) {
         void queries.invalidateQueries({ queryKey: keys.fixes(shot) });
     }, OWN_ANSWER);
   }
+  if (told.kind === "jobs" || told.kind === "shot") {
+    void queries.invalidateQueries({ queryKey: keys.jobs });
+    if (told.shot !== undefined) void queries.invalidateQueries({ queryKey: keys.shot(told.shot) });
+  }
+  if (told.kind === "proxies" && told.shot !== undefined)
+    void queries.invalidateQueries({ queryKey: keys.proxies(told.shot) });
   if (told.kind === "delivery" || told.kind === "delivered")
     void queries.invalidateQueries({ queryKey: keys.deliveries });
 }

@@ -2,6 +2,7 @@ import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
 import {
   body,
   client,
+  csrf,
   type Delivery,
   type Fix,
   type Job,
@@ -23,7 +24,11 @@ export const keys = {
   fixes: (shot: number) => ["fixes", shot] as const,
   map: (hold: number, frame: number) => ["map", hold, frame] as const,
   deliveries: ["deliveries"] as const,
-  footage: ["footage"] as const,
+  footage: (place: string) => ["footage", place] as const,
+  examined: (place: string) => ["examined", place] as const,
+  colour: ["colour"] as const,
+  proxies: (shot: number) => ["proxies", shot] as const,
+  storage: ["storage"] as const,
 };
 
 export function useSession() {
@@ -40,13 +45,59 @@ export function useSession() {
 
 export const useJobs = () => useQuery({ queryKey: keys.jobs, queryFn: () => body<Job[]>(client.GET("/api/jobs")) });
 
-export const useFootage = (on: boolean) =>
+export const useFootage = (place: string) =>
   useQuery({
-    queryKey: keys.footage,
-    queryFn: () => body<Schemas["PlaceOut"][]>(client.GET("/api/footage")),
-    enabled: on,
+    queryKey: keys.footage(place),
+    queryFn: () => body<Schemas["FolderOut"]>(client.GET("/api/footage", { params: { query: { place } } })),
+    staleTime: 0,
+    retry: 0,
+  });
+
+/** All that can be known of footage; only asked for when a place is given. */
+export const useExamined = (place: string | null) =>
+  useQuery({
+    queryKey: keys.examined(place ?? ""),
+    queryFn: () =>
+      body<Schemas["FoundOut"]>(client.GET("/api/footage/examine", { params: { query: { place: place ?? "" } } })),
+    enabled: place !== null,
+    staleTime: 5_000,
+    retry: 0,
+  });
+
+export const useColour = () =>
+  useQuery({
+    queryKey: keys.colour,
+    queryFn: () => body<Schemas["ColourOut"]>(client.GET("/api/colour")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const useProxies = (shot: number) =>
+  useQuery({
+    queryKey: keys.proxies(shot),
+    queryFn: () => body<Schemas["ProxyOut"]>(client.GET("/api/shots/{shot}/proxies", { params: { path: { shot } } })),
+    staleTime: 2_000,
+  });
+
+export const useStorage = () =>
+  useQuery({
+    queryKey: keys.storage,
+    queryFn: () => body<Schemas["StorageOut"][]>(client.GET("/api/storage")),
     staleTime: 0,
   });
+
+/** Sends a file; the typed client is for plain data. */
+export async function send<T>(address: string, data: FormData): Promise<T> {
+  const answer = await fetch(address, {
+    method: "POST",
+    body: data,
+    credentials: "same-origin",
+    headers: { "X-CSRFToken": csrf() },
+  });
+  const made = await answer.json().catch(() => null);
+  if (!answer.ok)
+    throw new Problem(made?.title ?? "The server could not take this file.", made?.kind ?? "server", answer.status);
+  return made as T;
+}
 
 export const useShot = (shot: number) =>
   useQuery({

@@ -5,6 +5,7 @@ export class FrameStore {
   readonly problems = new Map<string, string>();
 
   constructor(
+    /** Bytes of decoded pictures that are kept. */
     private readonly most: number,
     private readonly load: (address: string, stop: AbortSignal) => Promise<ImageBitmap> = fetched,
   ) {}
@@ -16,6 +17,18 @@ export class FrameStore {
       this.kept.set(address, found);
     }
     return found;
+  }
+
+  /** Counts up whenever a picture comes or goes. */
+  turn = 0;
+  private held = 0;
+
+  has(address: string): boolean {
+    return this.kept.has(address) || this.coming.has(address);
+  }
+
+  holds(address: string): boolean {
+    return this.kept.has(address);
   }
 
   get busy(): number {
@@ -59,13 +72,18 @@ export class FrameStore {
 
   private keep(address: string, bitmap: ImageBitmap) {
     this.kept.set(address, bitmap);
-    while (this.kept.size > this.most) {
-      const oldest = this.kept.keys().next().value as string;
-      this.kept.get(oldest)?.close();
+    this.held += bytes(bitmap);
+    this.turn += 1;
+    while (this.held > this.most && this.kept.size > 1) {
+      const [oldest, gone] = this.kept.entries().next().value as [string, ImageBitmap];
+      this.held -= bytes(gone);
+      gone.close();
       this.kept.delete(oldest);
     }
   }
 }
+
+const bytes = (bitmap: ImageBitmap) => bitmap.width * bitmap.height * 4;
 
 async function fetched(address: string, stop: AbortSignal): Promise<ImageBitmap> {
   const answer = await fetch(address, { credentials: "same-origin", signal: stop });

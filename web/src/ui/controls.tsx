@@ -113,3 +113,36 @@ export function Dot({ level }: { level: "quiet" | "noticeable" | "loud" | "none"
   const colour = { quiet: "bg-quiet", noticeable: "bg-noticeable", loud: "bg-loud", none: "bg-line" }[level];
   return <span className={`inline-block size-2 shrink-0 rounded-full ${colour}`} aria-hidden="true" />;
 }
+
+interface SelectProps {
+  label: string;
+  value: string;
+  options: string[];
+  onChange: (value: string) => void;
+  /** Without its label beside it. */
+  bare?: boolean;
+}
+
+/** One of many, in a list that can be typed into. */
+export function Select({ label, value, options, onChange, bare }: SelectProps) {
+  const field = (
+    <select
+      aria-label={label}
+      title={bare ? label : undefined}
+      value={value}
+      onChange={(event) => onChange(event.target.value)}
+      className="h-[26px] w-full min-w-0 cursor-pointer truncate rounded-md border border-line bg-felt-1 px-1.5 text-soft hover:text-ink"
+    >
+      {options.map((option) => (
+        <option key={option}>{option}</option>
+      ))}
+    </select>
+  );
+  if (bare) return <div className="w-24">{field}</div>;
+  return (
+    <div className="grid grid-cols-[70px_1fr] items-center gap-2">
+      <span className="text-soft">{label}</span>
+      {field}
+    </div>
+  );
+}

@@ -2,8 +2,9 @@ import { Redo2, Undo2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { client, type Fix, type Shot } from "../../api/client";
 import { useChange, useFixes, useShot } from "../../api/queries";
-import { Choice, Tip } from "../../ui/controls";
+import { Tip } from "../../ui/controls";
 import { say } from "../../ui/messages";
+import { CompareBar } from "./CompareBar";
 import { DeliverDialog } from "./DeliverDialog";
 import { FixList } from "./FixList";
 import { useKeys } from "./keys";
@@ -83,9 +84,6 @@ interface TopBarProps {
 }
 
 function TopBar({ shot, fix, step, onLeave, saving }: TopBarProps) {
-  const compare = useBench((state) => state.compare);
-  const before = useBench((state) => state.before);
-  const set = useBench((state) => state.set);
   const icon = "grid size-7 place-items-center rounded-md text-soft hover:bg-felt-2 hover:text-ink disabled:opacity-30";
   return (
     <header className="stitch-b grid h-[42px] shrink-0 grid-cols-[1fr_auto_1fr] items-center px-3">
@@ -97,15 +95,7 @@ function TopBar({ shot, fix, step, onLeave, saving }: TopBarProps) {
           {shot.job_name} <span className="text-faint">/</span> <b className="font-medium text-ink">{shot.name}</b>
         </button>
       </div>
-      <Choice
-        label="Compare"
-        value={before ? "source" : compare}
-        onChange={(next) => set({ compare: next })}
-        options={[
-          { value: "source", words: "Source", tip: "As shot" },
-          { value: "patched", words: "Patched", tip: "As it would be delivered. Hold B for before." },
-        ]}
-      />
+      <CompareBar shot={shot} />
       <div className="flex items-center justify-end gap-1">
         <Tip words={fix?.undo ? `Undo ${fix.undo}` : "Nothing to undo"}>
           <button type="button" aria-label="Undo" disabled={!fix?.undo} className={icon} onClick={() => step("undo")}>

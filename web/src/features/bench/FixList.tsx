@@ -78,7 +78,7 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
             <img
               key={String(after)}
               alt={after ? "after" : "before"}
-              src={cropAddress(fix, after ? far : anchor, fixes, after)}
+              src={cropAddress(fix, shot, after ? far : anchor, fixes, after)}
               className="h-[54px] w-[86px] rounded object-cover"
             />
           ) : (

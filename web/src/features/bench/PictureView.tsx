@@ -74,7 +74,11 @@ export function PictureView({ space, box, label, cursor, hands, draw, turn }: Pr
 
   useEffect(() => {
     const element = canvas.current!;
-    const watch = new ResizeObserver(paint);
+    const watch = new ResizeObserver(() => {
+      const size = { width: element.clientWidth, height: element.clientHeight };
+      useBench.setState((state) => ({ sizes: { ...state.sizes, [space]: size } }));
+      paint();
+    });
     watch.observe(element);
     const wheel = (event: WheelEvent) => {
       event.preventDefault();

@@ -1,15 +1,16 @@
 import { Maximize2 } from "lucide-react";
 import { useCallback, useMemo } from "react";
 import type { Fix, Shot } from "../../api/client";
-import type { View } from "../../canvas/view";
+import { fitted, type View } from "../../canvas/view";
 import { MessageLine } from "../../ui/messages";
 import { isHeld, shotBox, stillAddress, stillBox } from "./model";
 import { PictureView } from "./PictureView";
 import * as paint from "./paint";
-import { addressOf, useBitmap, useHoldMap, useNeighbours } from "./pictures";
+import { addressOf, useBitmap, useDetail, useHoldMap, useNeighbours, useWay } from "./pictures";
 import { usePlate } from "./plate";
 import { type Space, useBench } from "./store";
 import { useHands } from "./useHands";
+import { Values } from "./Values";
 
 interface Props {
   shot: Shot;
@@ -21,20 +22,42 @@ interface Props {
 /** The two pictures, one in the other, linked by the pointer. */
 export function Pictures({ shot, fix, fixes, onHands }: Props) {
   const bench = useBench();
-  const { frame, main, stage, tool, hidden, pointer, node, before } = bench;
+  const { frame, main, stage, tool, hidden, pointer, node, before, line } = bench;
   const compare = before ? "source" : bench.compare;
   const map = useHoldMap(fix, frame);
   const hold = fix?.hold ?? null;
-  const plates = usePlate(fix, stage === "source");
+  const plates = usePlate(fix, stage === "source", shot.look_name);
   const hands = useHands({ shot, fix, map, plates });
   onHands(hands);
-  useNeighbours(shot, fixes, frame, compare, hold?.id);
+  const boxes = useMemo(() => ({ shot: shotBox(shot), still: hold ? stillBox(hold) : shotBox(shot) }), [shot, hold]);
+  const viewOf = (space: Space) =>
+    bench.views[space] ?? fitted(boxes[space], bench.sizes[space].width, bench.sizes[space].height);
+  const shotView = viewOf("shot");
+  const way = useWay(shot, shotView);
+  const split = compare === "split";
+  useNeighbours(shot, fixes, frame, split ? "patched" : compare, hold?.id, way);
 
-  const shotPicture = useBitmap(addressOf(shot, frame, compare, fixes), bench.playing && main === "still");
+  const frozen = bench.playing && main === "still";
+  const address = addressOf(shot, frame, split ? "patched" : compare, fixes, way);
+  const shotPicture = useBitmap(address, frozen);
+  const detail = useDetail(address, boxes.shot, shotView, bench.sizes.shot);
+  const otherAddress = addressOf(shot, frame, "source", fixes, way);
+  const other = useBitmap(split ? otherAddress : null, frozen);
+  const otherDetail = useDetail(split ? otherAddress : address, boxes.shot, shotView, bench.sizes.shot);
   const painting = stage === "source" && !!fix?.plate && !!plates.plate;
   const held = !!fix && !!hold && isHeld(hold, frame);
   const stillPicture = useBitmap(
-    fix && held && !painting ? stillAddress(fix, frame, fixes, compare === "patched" && !fix.lacks) : null,
+    fix && held && !painting
+      ? stillAddress(
+          fix,
+          shot,
+          frame,
+          fixes,
+          compare !== "source" && !fix.lacks,
+          way,
+          !bench.playing && viewOf("still").scale >= 1,
+        )
+      : null,
     bench.playing && main === "shot",
   );
   const growth = bench.growth ?? fix?.edge.growth ?? 0;
@@ -58,7 +81,20 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
 
   const drawShot = useCallback(
     (ink: CanvasRenderingContext2D, view: View) => {
-      if (shotPicture.bitmap) paint.picture(ink, view, shotPicture.bitmap, 0, 0);
+      if (shotPicture.bitmap) paint.picture(ink, view, shotPicture.bitmap, 0, 0, shot.clip);
+      if (detail) paint.picture(ink, view, detail.bitmap, detail.left, detail.top);
+      if (split && other.bitmap) {
+        const middle = paint.placer(
+          view,
+          null,
+        )(line.at ?? { x: (shot.clip.width - 1) / 2, y: (shot.clip.height - 1) / 2 });
+        ink.save();
+        paint.clipToSide(ink, middle, line.angle);
+        paint.picture(ink, view, other.bitmap, 0, 0, shot.clip);
+        if (otherDetail) paint.picture(ink, view, otherDetail.bitmap, otherDetail.left, otherDetail.top);
+        ink.restore();
+        if (!hidden) paint.splitLine(ink, middle, line.angle);
+      }
       overlays(ink, view, "shot");
       if (hands.loop)
         paint.loop(
@@ -67,7 +103,20 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
         );
       if (!hidden && pointer?.space === "still" && map) paint.cross(ink, paint.placer(view, map)(pointer.at));
     },
-    [shotPicture.bitmap, overlays, hands.loop, pointer, map, hidden],
+    [
+      shotPicture.bitmap,
+      detail,
+      other.bitmap,
+      otherDetail,
+      split,
+      line,
+      shot,
+      overlays,
+      hands.loop,
+      pointer,
+      map,
+      hidden,
+    ],
   );
 
   const drawStill = useCallback(
@@ -95,7 +144,6 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
     [plates.plate, painting, hands.stroke, hands.settling, stillPicture.bitmap, hold, overlays, hidden, pointer, map],
   );
 
-  const boxes = useMemo(() => ({ shot: shotBox(shot), still: hold ? stillBox(hold) : shotBox(shot) }), [shot, hold]);
   const inset: Space = main === "shot" ? "still" : "shot";
   const words = {
     shot: `Shot ${frame}`,
@@ -124,6 +172,7 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
   );
   const note =
     shotPicture.problem ??
+    (compare === "changes" && !fixes.some((entry) => entry.on && !entry.lacks) ? "Nothing is altered yet" : null) ??
     (hands.busy ? "Looking at the loop: trying a plane and a mesh on a few frames" : null) ??
     (tool === "circle" ? "Draw a loose loop round the mark where it is sharp. Esc leaves." : null) ??
     (tool === "ground" ? "Draw round the surface to read; this frame becomes the anchor. Esc leaves." : null);
@@ -160,6 +209,7 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
           </button>
         </div>
       )}
+      <Values shot={shot} />
       <MessageLine />
     </div>
   );

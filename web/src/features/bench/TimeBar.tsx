@@ -1,9 +1,20 @@
-import { ChevronFirst, ChevronLast, Pause, Play, StepBack, StepForward } from "lucide-react";
-import { type PointerEvent, useLayoutEffect, useRef } from "react";
+import {
+  ArrowLeftRight,
+  ArrowRightToLine,
+  ChevronFirst,
+  ChevronLast,
+  Pause,
+  Play,
+  Repeat,
+  StepBack,
+  StepForward,
+} from "lucide-react";
+import { type PointerEvent, type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { Fix, Shot } from "../../api/client";
-import { timecode } from "../../canvas/player";
+import { framesOf, timecode } from "../../canvas/player";
 import { Crop } from "./Crop";
 import { cropAddress, isHeld, level, loudest } from "./model";
+import { addressOf, store } from "./pictures";
 import { useBench } from "./store";
 
 const COLOURS = { quiet: "#3c4f49", noticeable: "#e0a13c", loud: "#e2603d", none: "#2b2b2b" };
@@ -20,11 +31,13 @@ export function TimeBar({ shot, fix, fixes }: { shot: Shot; fix: Fix | null; fix
         <div className={`${GUTTER} flex items-center gap-0.5 px-2`}>
           <Transport shot={shot} />
         </div>
-        <Ruler first={clip.first} last={clip.last} frame={frame} plate={fix?.plate?.frame} anchor={fix?.hold?.anchor} />
+        <Ruler first={clip.first} last={clip.last} frame={frame} plate={fix?.plate?.frame} anchor={fix?.hold?.anchor}>
+          <Cached shot={shot} fixes={fixes} />
+        </Ruler>
       </div>
       <div className="flex items-center">
         <div className={`${GUTTER} flex items-center gap-3 px-3`}>
-          <Figures rate={clip.rate_num / clip.rate_den} first={clip.first} />
+          <Figures shot={shot} />
         </div>
         <Ribbon first={clip.first} last={clip.last} fix={fix} frame={frame} />
       </div>
@@ -79,6 +92,7 @@ function Transport({ shot }: { shot: Shot }) {
       >
         <ChevronLast size={15} />
       </button>
+      <RoundButton className={button} />
       <span className="figure ml-auto text-[14px]" data-testid="frame">
         {frame}
       </span>
@@ -86,17 +100,80 @@ function Transport({ shot }: { shot: Shot }) {
   );
 }
 
-function Figures({ rate, first }: { rate: number; first: number }) {
+/** Timecode of a frame: the clip's own where it has one, else counted from the first frame. */
+function timeOf({ clip }: Shot, frame: number): string {
+  const rate = clip.rate_num / clip.rate_den;
+  const start = clip.timecode ? framesOf(clip.timecode, rate) : null;
+  return start === null
+    ? timecode(frame - clip.first, rate)
+    : timecode(start + frame - clip.clip_first, rate, /[;.]/.test(clip.timecode));
+}
+
+const rateWords = (num: number, den: number) => (den === 1 ? String(num) : (num / den).toFixed(3));
+
+function Figures({ shot }: { shot: Shot }) {
   const frame = useBench((state) => state.frame);
   const speed = useBench((state) => state.speed);
   return (
     <>
-      <span className="figure text-soft">{timecode(frame - first, rate)}</span>
+      <span className="figure text-soft">{timeOf(shot, frame)}</span>
       <span className="figure ml-auto whitespace-nowrap text-faint" data-testid="speed">
-        {speed ? `${speed.measured.toFixed(1)} f/s, ${speed.dropped} dropped` : `${rate} f/s`}
+        {speed
+          ? `${speed.measured.toFixed(1)} f/s, ${speed.dropped} dropped`
+          : `${rateWords(shot.clip.rate_num, shot.clip.rate_den)} f/s`}
       </span>
     </>
   );
+}
+
+const ROUNDS = { loop: Repeat, bounce: ArrowLeftRight, once: ArrowRightToLine };
+const ROUND_WORDS = { loop: "Round and round", bounce: "There and back", once: "Once" };
+
+function RoundButton({ className }: { className: string }) {
+  const round = useBench((state) => state.round);
+  const Icon = ROUNDS[round];
+  const next = { loop: "bounce", bounce: "once", once: "loop" } as const;
+  return (
+    <button
+      type="button"
+      aria-label={`Plays: ${ROUND_WORDS[round]}`}
+      title={`${ROUND_WORDS[round]}. Press for ${ROUND_WORDS[next[round]].toLowerCase()} (R). I and O set the range, P clears it.`}
+      className={className}
+      onClick={() => useBench.setState({ round: next[round], playing: false })}
+    >
+      <Icon size={14} />
+    </button>
+  );
+}
+
+const LOOK_AGAIN = 400; // ms between looks at what is in memory
+
+/** Which frames would play without waiting, as a thin line under the numbers. */
+function Cached({ shot, fixes }: { shot: Shot; fixes: Fix[] }) {
+  const { first, last } = shot.clip;
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { compare, channel, stress } = useBench();
+  const [turn, setTurn] = useState(0);
+  useEffect(() => {
+    const clock = setInterval(() => setTurn(store.turn), LOOK_AGAIN);
+    return () => clearInterval(clock);
+  }, []);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the store's turn is the signal
+  useLayoutEffect(() => {
+    const element = canvas.current;
+    const ink = element?.getContext("2d");
+    if (!element || !ink) return;
+    const total = last - first + 1;
+    element.width = element.clientWidth;
+    const step = element.width / total;
+    ink.clearRect(0, 0, element.width, element.height);
+    ink.fillStyle = "#7d7d7a";
+    const way = { wide: 1280, channel, stress: compare === "stress" ? stress : null };
+    for (let frame = first; frame <= last; frame++)
+      if (store.holds(addressOf(shot, frame, compare === "split" ? "patched" : compare, fixes, way)))
+        ink.fillRect((frame - first) * step, 0, Math.max(1, step), element.height);
+  }, [turn, compare, channel, stress, shot, fixes, first, last]);
+  return <canvas ref={canvas} height={2} className="absolute top-[26px] h-[2px] w-full" />;
 }
 
 function useScrub(first: number, last: number) {
@@ -122,9 +199,11 @@ interface RulerProps {
   frame: number;
   plate: number | undefined;
   anchor: number | undefined;
+  children: ReactNode;
 }
 
-function Ruler({ first, last, frame, plate, anchor }: RulerProps) {
+function Ruler({ first, last, frame, plate, anchor, children }: RulerProps) {
+  const range = useBench((state) => state.range);
   const scrub = useScrub(first, last);
   const total = last - first + 1;
   const every = [5, 6, 10, 12, 24, 25, 50, 100, 200, 500].find((step) => total / step <= 17) ?? 1000;
@@ -152,6 +231,17 @@ function Ruler({ first, last, frame, plate, anchor }: RulerProps) {
           style={{ left: at(plate) }}
         />
       )}
+      {range && (
+        <span
+          title={`Plays ${range.first} to ${range.last}. I and O set it, P clears it.`}
+          className="absolute top-[14px] h-1 rounded bg-thread/70"
+          style={{
+            left: `${((range.first - first) / total) * 100}%`,
+            width: `${((range.last - range.first + 1) / total) * 100}%`,
+          }}
+        />
+      )}
+      {children}
       <span className="absolute -bottom-[26px] top-4 z-10 w-[1.5px] bg-ink" style={{ left: at(frame) }} />
     </div>
   );
@@ -220,7 +310,7 @@ function Strip({ shot, fix, fixes, frame }: { shot: Shot; fix: Fix; fixes: Fix[]
                 <Crop
                   key={String(after)}
                   words={`${after ? "after" : "before"} ${n}`}
-                  address={cropAddress(fix, n, fixes, after)}
+                  address={cropAddress(fix, shot, n, fixes, after)}
                   delay={after ? 250 : 0}
                 />
               ) : (

@@ -20,7 +20,7 @@ export function useKeys(given: Given) {
   useEffect(() => {
     const down = (event: KeyboardEvent) => {
       if (typing(event.target) || ownKeys(event.target)) return;
-      const { set, frame, playing, brush, main, tool, views } = useBench.getState();
+      const { set, frame, playing, brush, main, tool, views, range, round } = useBench.getState();
       const { clip } = now.current.shot;
       const go = (to: number) => set({ frame: Math.min(clip.last, Math.max(clip.first, to)), playing: false });
       const key = event.key.toLowerCase();
@@ -48,6 +48,10 @@ export function useKeys(given: Given) {
         "]": () => size(1.15),
         "{": () => hard(-0.1),
         "}": () => hard(0.1),
+        i: () => set({ range: { first: frame, last: Math.max(frame, range?.last ?? clip.last) }, playing: false }),
+        o: () => set({ range: { first: Math.min(frame, range?.first ?? clip.first), last: frame }, playing: false }),
+        p: () => set({ range: null, playing: false }),
+        r: () => set({ round: round === "loop" ? "bounce" : round === "bounce" ? "once" : "loop", playing: false }),
         escape: () => tool !== "look" && set({ tool: "look" }),
         delete: () => now.current.remove(),
         backspace: () => now.current.remove(),

@@ -2,6 +2,7 @@ import type { Fix, Hold, Node, Shot } from "../../api/client";
 import type { Box } from "../../canvas/view";
 import { type HoldMap, identity, meshMap, planarMap } from "../../geometry/holdmap";
 import type { PathNode } from "../../geometry/path";
+import type { Channel, Stress } from "./store";
 
 /** RMS of drift over the ground at which a careful artist looks twice, and at which it is likely off (px). */
 export const NOTICEABLE = 3.5;
@@ -75,13 +76,43 @@ export const stillBox = (hold: Hold): Box => ({
   height: hold.still_height,
 });
 
-export const sourceAddress = (shot: Shot, frame: number) => `/pictures/shots/${shot.id}/frames/${frame}.jpg`;
+/** How a picture is looked at, beyond its look. */
+export interface Way {
+  /** Picture pixels across at most; 0 for all of them. */
+  wide: number;
+  channel: Channel;
+  stress: Stress | null;
+}
 
-export const patchedAddress = (shot: Shot, frame: number, fixes: Fix[]) =>
-  `/pictures/shots/${shot.id}/patched/${frame}.jpg?v=${patchState(fixes, frame)}`;
+export const VIEW_WIDE = 1280; // the width that proxies are made at
+export const PLAIN: Way = { wide: VIEW_WIDE, channel: "colour", stress: null };
 
-export const stillAddress = (fix: Fix, frame: number, fixes: Fix[], patched: boolean) =>
-  `/pictures/fixes/${fix.id}/still/${frame}.jpg?v=${patchState(fixes, frame)}${patched ? "&patched=1" : ""}`;
+function words(shot: Shot, way: Way): string {
+  const { channel, stress, wide } = way;
+  const pushed = stress ? `&st=${stress.exposure},${stress.gamma},${stress.saturation},${stress.posterise}` : "";
+  return `l=${shot.look_name}${wide ? `&wide=${wide}` : ""}${channel === "colour" ? "" : `&ch=${channel}`}${pushed}`;
+}
 
-export const cropAddress = (fix: Fix, frame: number, fixes: Fix[], after: boolean) =>
-  `/pictures/fixes/${fix.id}/crops/${frame}.jpg?v=${after ? patchState(fixes, frame) : `${fix.hold?.id}.${fix.edge.nodes.length}.${fix.edge.nodes[0]?.x}`}${after ? "&patched=1" : ""}`;
+export const sourceAddress = (shot: Shot, frame: number, way: Way = PLAIN) =>
+  `/pictures/shots/${shot.id}/frames/${frame}.jpg?${words(shot, way)}`;
+
+export const patchedAddress = (shot: Shot, frame: number, fixes: Fix[], way: Way = PLAIN, changes = false) =>
+  `/pictures/shots/${shot.id}/patched/${frame}.jpg?v=${patchState(fixes, frame)}&${words(shot, way)}${changes ? "&changes=1" : ""}`;
+
+/** The same picture without loss, and of it only a part in whole pixels. */
+export const partOf = (address: string, part: Box) =>
+  `${address.replace(".jpg?", ".png?").replace(`&wide=${VIEW_WIDE}`, "")}&x=${part.left}&y=${part.top}&w=${part.width}&h=${part.height}`;
+
+export const stillAddress = (
+  fix: Fix,
+  shot: Shot,
+  frame: number,
+  fixes: Fix[],
+  patched: boolean,
+  way: Way,
+  exact: boolean,
+) =>
+  `/pictures/fixes/${fix.id}/still/${frame}.${exact ? "png" : "jpg"}?v=${patchState(fixes, frame)}&${words(shot, { ...way, wide: 0 })}${patched ? "&patched=1" : ""}`;
+
+export const cropAddress = (fix: Fix, shot: Shot, frame: number, fixes: Fix[], after: boolean) =>
+  `/pictures/fixes/${fix.id}/crops/${frame}.jpg?l=${shot.look_name}&v=${after ? patchState(fixes, frame) : `${fix.hold?.id}.${fix.edge.nodes.length}.${fix.edge.nodes[0]?.x}`}${after ? "&patched=1" : ""}`;

@@ -17,9 +17,16 @@ export const placer =
   (p) =>
     toScreen(view, map ? map.forward(p) : p);
 
-export function picture(ink: Ink, view: View, source: CanvasImageSource, left: number, top: number) {
-  const size = source as { width: number; height: number };
-  ink.imageSmoothingEnabled = view.scale < 3;
+/** A picture at its place; `width` and `height` are what it stands for when it is a smaller proxy of it. */
+export function picture(
+  ink: Ink,
+  view: View,
+  source: CanvasImageSource,
+  left: number,
+  top: number,
+  size = source as { width: number; height: number },
+) {
+  ink.imageSmoothingEnabled = view.scale < 2; // closer than 2:1 a pixel is a square of one colour
   ink.imageSmoothingQuality = "high";
   const at = toScreen(view, { x: left - 0.5, y: top - 0.5 });
   ink.drawImage(source, at.x, at.y, size.width * view.scale, size.height * view.scale);
@@ -122,6 +129,45 @@ export function brush(
 
 export function live(ink: Ink, view: View, stroke: LiveStroke, plate: PlateCanvas) {
   picture(ink, view, stroke.canvas, plate.left, plate.top);
+}
+
+const LONG = 5000;
+export const KNOB = 70; // screen px along the line to the knob that turns it
+
+/** Cuts the canvas down to the side of the line on which the source shows. */
+export function clipToSide(ink: Ink, middle: Point, angle: number) {
+  const way = (angle * Math.PI) / 180;
+  ink.translate(middle.x, middle.y);
+  ink.rotate(way);
+  ink.beginPath();
+  ink.rect(-2 * LONG, -LONG, 2 * LONG, 2 * LONG);
+  ink.rotate(-way);
+  ink.translate(-middle.x, -middle.y);
+  ink.clip();
+}
+
+/** Where the knob is, on the screen. */
+export const knobOf = (middle: Point, angle: number): Point => ({
+  x: middle.x + KNOB * Math.sin((angle * Math.PI) / 180),
+  y: middle.y - KNOB * Math.cos((angle * Math.PI) / 180),
+});
+
+export function splitLine(ink: Ink, middle: Point, angle: number) {
+  const knob = knobOf(middle, angle);
+  const [dx, dy] = [(knob.x - middle.x) / KNOB, (knob.y - middle.y) / KNOB];
+  for (const [colour, width] of [
+    ["rgba(0,0,0,.6)", 3],
+    ["#fff", 1.2],
+  ] as const) {
+    ink.beginPath();
+    ink.moveTo(middle.x - dx * LONG, middle.y - dy * LONG);
+    ink.lineTo(middle.x + dx * LONG, middle.y + dy * LONG);
+    ink.strokeStyle = colour;
+    ink.lineWidth = width;
+    ink.stroke();
+  }
+  draw.ring(ink, middle, 5);
+  draw.ring(ink, knob, 4);
 }
 
 export { cross, loop, ring } from "../../canvas/draw";

@@ -4,20 +4,75 @@ import type { Fix, Shot } from "../../api/client";
 import { mapOptions, queries } from "../../api/queries";
 import { FrameStore } from "../../canvas/frames";
 import { Player } from "../../canvas/player";
+import type { Box, View } from "../../canvas/view";
 import type { HoldMap } from "../../geometry/holdmap";
-import { isHeld, mapOf, patchedAddress, sourceAddress } from "./model";
+import { isHeld, mapOf, PLAIN, partOf, patchedAddress, sourceAddress, VIEW_WIDE, type Way } from "./model";
 import { type Compare, useBench } from "./store";
 
-const KEPT = 130; // decoded frames; the demo's 96 stay in memory
+const KEPT_BYTES = 480_000_000; // of decoded pictures: 130 at 1280 x 720, however large or long the shot is
 const AHEAD = 10;
 const AT_ONCE = 3;
 
-export const store = new FrameStore(KEPT);
+export const store = new FrameStore(KEPT_BYTES);
 
-export function addressOf(shot: Shot, frame: number, compare: Compare, fixes: Fix[]): string {
-  return compare === "patched" && fixes.some((fix) => fix.on && !fix.lacks)
-    ? patchedAddress(shot, frame, fixes)
-    : sourceAddress(shot, frame);
+export function addressOf(shot: Shot, frame: number, compare: Compare, fixes: Fix[], way: Way = PLAIN): string {
+  const patched = compare !== "source" && fixes.some((fix) => fix.on && !fix.lacks);
+  if (compare === "changes") return patchedAddress(shot, frame, fixes, { ...PLAIN, wide: way.wide }, true);
+  return patched ? patchedAddress(shot, frame, fixes, way) : sourceAddress(shot, frame, way);
+}
+
+/** How the pictures are asked for now. A picture larger than the proxies is fetched whole only when it is needed. */
+export function useWay(shot: Shot, view: View | null): Way {
+  const { channel, stress, compare, playing } = useBench();
+  const dense = window.devicePixelRatio || 1;
+  const wanted = (view?.scale ?? 0) * shot.clip.width * dense;
+  const wide = playing || shot.clip.width <= VIEW_WIDE || wanted <= VIEW_WIDE * 1.1 ? VIEW_WIDE : 0;
+  return useMemo(
+    () => ({ wide, channel, stress: compare === "stress" ? stress : null }),
+    [wide, channel, stress, compare],
+  );
+}
+
+export interface Detail {
+  bitmap: ImageBitmap;
+  left: number;
+  top: number;
+}
+
+const DETAIL_STEP = 64; // parts begin and end on this raster, so that a small pan needs nothing new
+const DETAIL_MOST = 2400 * 1600; // pixels
+
+/** What is seen of a picture at 1:1 and closer, without loss. */
+export function useDetail(address: string, box: Box, view: View | null, size: { width: number; height: number }) {
+  const playing = useBench((state) => state.playing);
+  const [shown, setShown] = useState<{ address: string; detail: Detail } | null>(null);
+  const dense = window.devicePixelRatio || 1;
+  const part = view && view.scale * dense >= 0.999 && !playing ? partSeen(box, view, size) : null;
+  const wanted = part ? partOf(address, part) : null;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the address names the part
+  useEffect(() => {
+    if (!wanted || !part) return;
+    const later = setTimeout(() => {
+      void store.want(wanted).then((bitmap) => {
+        if (bitmap) setShown({ address: wanted, detail: { bitmap, left: part.left, top: part.top } });
+      });
+    }, 90);
+    return () => {
+      clearTimeout(later);
+      store.leave(wanted);
+    };
+  }, [wanted]);
+  return wanted && shown?.address === wanted && store.get(wanted) ? shown.detail : null;
+}
+
+export function partSeen(box: Box, view: View, size: { width: number; height: number }): Box | null {
+  const step = (value: number, up: boolean) => (up ? Math.ceil : Math.floor)(value / DETAIL_STEP) * DETAIL_STEP;
+  const left = Math.max(0, step(-view.x / view.scale, false));
+  const top = Math.max(0, step(-view.y / view.scale, false));
+  const right = Math.min(box.width, step((size.width - view.x) / view.scale, true));
+  const bottom = Math.min(box.height, step((size.height - view.y) / view.scale, true));
+  const [width, height] = [right - left, bottom - top];
+  return width > 0 && height > 0 && width * height <= DETAIL_MOST ? { left, top, width, height } : null;
 }
 
 /** The picture at an address; the one before it stays until the new one is there, or while `frozen`. */
@@ -74,16 +129,28 @@ export function usePlaying(shot: Shot, fixes: Fix[]) {
   useEffect(() => {
     if (!playing) return;
     const { clip } = shot;
-    const player = new Player(clip.first, clip.last, clip.rate_num / clip.rate_den);
+    const { range, round } = useBench.getState();
+    const player = new Player(
+      range?.first ?? clip.first,
+      range?.last ?? clip.last,
+      clip.rate_num / clip.rate_den,
+      round,
+    );
     player.start(useBench.getState().frame, performance.now());
     let handle = 0;
     const beat = (now: number) => {
-      const { compare, before, frame } = useBench.getState();
-      const shownAs = before ? "source" : compare;
+      const { compare, before, frame, channel, stress } = useBench.getState();
+      const shownAs = before ? "source" : compare === "split" ? "patched" : compare;
+      const way: Way = { wide: VIEW_WIDE, channel, stress: compare === "stress" ? stress : null };
       const due = player.due(now);
-      const address = addressOf(shot, due.frame, shownAs, latest.current);
+      if (due.over) {
+        useBench.setState({ playing: false });
+        return;
+      }
+      const addresses = [addressOf(shot, due.frame, shownAs, latest.current, way)];
+      if (compare === "split" && !before) addresses.push(addressOf(shot, due.frame, "source", latest.current, way));
       if (due.frame !== frame || due.count === 0) {
-        if (store.get(address)) {
+        if (addresses.every((address) => store.get(address))) {
           player.show(due.count);
           useBench.setState({
             frame: due.frame,
@@ -92,9 +159,11 @@ export function usePlaying(shot: Shot, fixes: Fix[]) {
         }
       }
       for (let k = 0; k < AHEAD && store.busy < AT_ONCE; k++) {
-        const next = clip.first + ((due.frame - clip.first + k) % player.length);
-        const ahead = addressOf(shot, next, shownAs, latest.current);
-        if (!store.get(ahead) && !store.problems.has(ahead)) void store.want(ahead);
+        const next = player.ahead(due.count + k);
+        for (const as of compare === "split" && !before ? (["patched", "source"] as const) : [shownAs]) {
+          const ahead = addressOf(shot, next, as, latest.current, way);
+          if (!store.has(ahead) && !store.problems.has(ahead)) void store.want(ahead);
+        }
       }
       handle = requestAnimationFrame(beat);
     };
@@ -104,7 +173,14 @@ export function usePlaying(shot: Shot, fixes: Fix[]) {
 }
 
 /** While nothing else is asked for, the neighbours of the frame are fetched, so that stepping is at once. */
-export function useNeighbours(shot: Shot, fixes: Fix[], frame: number, compare: Compare, hold: number | undefined) {
+export function useNeighbours(
+  shot: Shot,
+  fixes: Fix[],
+  frame: number,
+  compare: Compare,
+  hold: number | undefined,
+  way: Way,
+) {
   const playing = useBench((state) => state.playing);
   useEffect(() => {
     if (playing) return;
@@ -112,7 +188,7 @@ export function useNeighbours(shot: Shot, fixes: Fix[], frame: number, compare: 
     const later = setTimeout(() => {
       for (const next of [frame + 1, frame - 1]) {
         if (next < shot.clip.first || next > shot.clip.last) continue;
-        const address = addressOf(shot, next, compare, fixes);
+        const address = addressOf(shot, next, compare, fixes, way);
         wanted.push(address);
         void store.want(address);
         const fix = fixes.find((entry) => entry.hold?.id === hold);
@@ -124,5 +200,5 @@ export function useNeighbours(shot: Shot, fixes: Fix[], frame: number, compare: 
       clearTimeout(later);
       wanted.forEach((address) => void store.leave(address));
     };
-  }, [shot, fixes, frame, compare, hold, playing]);
+  }, [shot, fixes, frame, compare, hold, playing, way]);
 }

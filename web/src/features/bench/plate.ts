@@ -19,8 +19,8 @@ interface Dirty {
   h: number;
 }
 
-const address = (fix: Fix, dirty: Dirty | null) =>
-  `/pictures/fixes/${fix.id}/plate.png?v=${fix.version}${dirty ? `&x=${dirty.x}&y=${dirty.y}&w=${dirty.w}&h=${dirty.h}` : ""}`;
+const address = (fix: Fix, dirty: Dirty | null, look: string) =>
+  `/pictures/fixes/${fix.id}/plate.png?l=${look}&v=${fix.version}${dirty ? `&x=${dirty.x}&y=${dirty.y}&w=${dirty.w}&h=${dirty.h}` : ""}`;
 
 /** What a stroke may have changed on the still surface, in whole pixels. */
 export function touched(stroke: LiveStroke): Dirty {
@@ -53,8 +53,9 @@ function joined(a: Dirty, b: Dirty): Dirty {
  * The engine's plate as a canvas that follows the fix. After a stroke of ours only the part that it touched is fetched
  * again. Nothing is fetched while the plate is not looked at (`open`).
  */
-export function usePlate(fix: Fix | null, open: boolean) {
+export function usePlate(fix: Fix | null, open: boolean, look: string) {
   const held = useRef<PlateCanvas | null>(null);
+  const lookHeld = useRef(look);
   const dirty = useRef(new Map<number, Dirty>());
   const [turn, setTurn] = useState(0);
   const plate = fix?.plate ?? null;
@@ -66,10 +67,12 @@ export function usePlate(fix: Fix | null, open: boolean) {
       return;
     }
     if (!open) return;
+    if (lookHeld.current !== look) held.current = null;
+    lookHeld.current = look;
     let gone = false;
     const part = held.current ? changedSince(dirty.current, held.current.version, version) : null;
     if (held.current?.version === version && held.current.left === plate.left) return;
-    fetch(address(fix, part), { credentials: "same-origin" })
+    fetch(address(fix, part, look), { credentials: "same-origin" })
       .then((answer) =>
         answer.ok
           ? answer.blob()
@@ -92,7 +95,7 @@ export function usePlate(fix: Fix | null, open: boolean) {
     return () => {
       gone = true;
     };
-  }, [fix, plate, version, open]);
+  }, [fix, plate, version, open, look]);
 
   return {
     plate: plate ? held.current : null,

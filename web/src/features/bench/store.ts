@@ -5,7 +5,22 @@ import type { Point } from "../../geometry/points";
 
 export type Stage = "hold" | "edge" | "source" | "match" | "check";
 export type Space = "shot" | "still";
-export type Compare = "source" | "patched";
+export type Compare = "source" | "patched" | "split" | "changes" | "stress";
+export type Channel = "colour" | "r" | "g" | "b" | "a" | "luma" | "tone" | "texture" | "grain";
+export type Round = "loop" | "bounce" | "once";
+
+export interface Stress {
+  exposure: number;
+  gamma: number;
+  saturation: number;
+  posterise: number;
+}
+
+/** The dividing line of Split: a point in picture pixels and the way it runs, in degrees from upright. */
+export interface Line {
+  at: Point | null;
+  angle: number;
+}
 /** What the pointer does on the picture. */
 export type Tool = "look" | "circle" | "ground";
 
@@ -15,12 +30,18 @@ interface Bench {
   stage: Stage | null;
   main: Space;
   compare: Compare;
+  channel: Channel;
+  stress: Stress;
+  line: Line;
+  round: Round;
+  range: { first: number; last: number } | null;
   before: boolean;
   hidden: boolean;
   tool: Tool;
   playing: boolean;
   speed: { measured: number; dropped: number } | null;
   views: Record<Space, View | null>;
+  sizes: Record<Space, { width: number; height: number }>;
   pointer: { space: Space; at: Point } | null;
   node: number | null;
   brush: Brush;
@@ -39,12 +60,18 @@ const fresh = {
   stage: "hold" as Stage | null,
   main: "shot" as Space,
   compare: "patched" as Compare,
+  channel: "colour" as Channel,
+  stress: { exposure: 0, gamma: 1, saturation: 3, posterise: 0 },
+  line: { at: null, angle: 0 },
+  round: "loop" as Round,
+  range: null,
   before: false,
   hidden: false,
   tool: "look" as Tool,
   playing: false,
   speed: null,
-  views: { shot: null, still: null },
+  views: { shot: null, still: null } as Record<Space, View | null>,
+  sizes: { shot: { width: 1, height: 1 }, still: { width: 1, height: 1 } },
   pointer: null,
   node: null,
   brush: { radius: 22, hardness: 0.4, opacity: 1 },

@@ -2,16 +2,19 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import { body, client, type Fix, type Problem, type Shot } from "../../api/client";
 import { keepFix, useChange } from "../../api/queries";
 import { LiveStroke } from "../../canvas/livestroke";
+import { toScreen } from "../../canvas/view";
 import type { HoldMap } from "../../geometry/holdmap";
 import { type Grip, gripAt, moved, nearest, type PathNode, split } from "../../geometry/path";
 import { distance, type Point, sub } from "../../geometry/points";
 import { say } from "../../ui/messages";
 import { apiNodes, pathNodes } from "./model";
 import type { Hands, Press } from "./PictureView";
+import { knobOf } from "./paint";
 import { touched, type usePlate } from "./plate";
 import { type Space, useBench } from "./store";
 
 const REACH = 9; // screen px within which a point is grabbed
+const SNAP = 3; // degrees about upright and level in which the line of Split stands straight
 const LOOP_STEP = 3; // screen px between the points of a loop
 
 interface Given {
@@ -30,6 +33,7 @@ export function useHands({ shot, fix, map, plates }: Given) {
   const [turn, setTurn] = useState(0);
   const [busy, setBusy] = useState(false);
   const grip = useRef<Grip | null>(null);
+  const lineGrip = useRef<"move" | "turn" | null>(null);
   const change = useChange(shot.id, fix?.id ?? 0, (problem: Problem) => {
     say(problem.message);
     setSettling([]);
@@ -144,7 +148,11 @@ export function useHands({ shot, fix, map, plates }: Given) {
   function hands(space: Space): Hands {
     return {
       down(press) {
-        const { tool, stage } = bench();
+        const { tool, stage, compare } = bench();
+        if (compare === "split" && space === "shot" && tool === "look") {
+          lineGrip.current = lineAt(press, shot);
+          if (lineGrip.current) return true;
+        }
         if (tool !== "look" && space === "shot") {
           setLoop({ space, points: [press.at] });
           return true;
@@ -154,7 +162,8 @@ export function useHands({ shot, fix, map, plates }: Given) {
         return false;
       },
       move(press) {
-        if (loop) {
+        if (lineGrip.current) dragLine(lineGrip.current, press, shot);
+        else if (loop) {
           const last = loop.points[loop.points.length - 1]!;
           if (distance(last, press.at) * press.view.scale >= LOOP_STEP)
             setLoop({ ...loop, points: [...loop.points, press.at] });
@@ -167,7 +176,8 @@ export function useHands({ shot, fix, map, plates }: Given) {
         }
       },
       up() {
-        if (loop) {
+        if (lineGrip.current) lineGrip.current = null;
+        else if (loop) {
           setLoop(null);
           if (loop.points.length < 6) say("Draw a loop round it: press, go round, let go.");
           else if (bench().tool === "circle") void circled(loop.points);
@@ -213,4 +223,30 @@ export function useHands({ shot, fix, map, plates }: Given) {
 
   const edgeNodes = useMemo(() => nodes ?? (fix ? pathNodes(fix.edge.nodes) : []), [nodes, fix]);
   return { hands, loop, edgeNodes, stroke, settling, turn, busy, change, removeNode };
+}
+
+const lineMiddle = (shot: Shot): Point =>
+  bench_().line.at ?? { x: (shot.clip.width - 1) / 2, y: (shot.clip.height - 1) / 2 };
+const bench_ = useBench.getState;
+
+/** What of Split's line is under the pointer. */
+function lineAt(press: Press, shot: Shot): "move" | "turn" | null {
+  const { angle } = bench_().line;
+  const middle = toScreen(press.view, lineMiddle(shot));
+  if (distance(knobOf(middle, angle), press.screen) < REACH) return "turn";
+  const away = sub(press.screen, middle);
+  const way = (angle * Math.PI) / 180;
+  return Math.abs(away.x * Math.cos(way) + away.y * Math.sin(way)) < REACH ? "move" : null;
+}
+
+function dragLine(part: "move" | "turn", press: Press, shot: Shot) {
+  const { line, set } = bench_();
+  if (part === "move") {
+    set({ line: { ...line, at: press.at } });
+    return;
+  }
+  const away = sub(press.screen, toScreen(press.view, lineMiddle(shot)));
+  const angle = (Math.atan2(away.x, -away.y) * 180) / Math.PI;
+  const straight = Math.round(angle / 90) * 90;
+  set({ line: { at: lineMiddle(shot), angle: Math.abs(angle - straight) < SNAP ? straight : angle } });
 }

@@ -1,7 +1,11 @@
+import { SlidersHorizontal } from "lucide-react";
 import { useState } from "react";
 import { client, type Job, type Shot } from "../../api/client";
-import { keys, queries, useFootage, useJobs } from "../../api/queries";
-import { Button } from "../../ui/controls";
+import { keys, queries, useJobs } from "../../api/queries";
+import { Button, Choice } from "../../ui/controls";
+import { BringIn } from "./BringIn";
+import { ClipDialog } from "./ClipDialog";
+import { depthWords, ranges, rateText } from "./words";
 
 interface Props {
   onOpen: (shot: number) => void;
@@ -57,20 +61,42 @@ function NewJob({ empty }: { empty: boolean }) {
   );
 }
 
+type Order = "order" | "work" | "name";
+const STATUS_ORDER = ["todo", "in-hand", "to-review", "approved", "delivered"];
+
+function sorted(shots: Shot[], order: Order): Shot[] {
+  const list = [...shots];
+  if (order === "name") list.sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
+  if (order === "work") list.sort((a, b) => STATUS_ORDER.indexOf(a.status) - STATUS_ORDER.indexOf(b.status));
+  return list;
+}
+
 function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => void }) {
   const [bringing, setBringing] = useState(false);
+  const [order, setOrder] = useState<Order>("order");
   return (
     <section aria-label={job.name}>
-      <header className="stitch-b mb-2 flex items-baseline gap-3 pb-2">
+      <header className="stitch-b mb-2 flex items-center gap-3 pb-2">
         <h2 className="text-[17px] font-semibold">{job.name}</h2>
         <span className="text-soft">{job.shots.length === 1 ? "1 shot" : `${job.shots.length} shots`}</span>
-        <Button className="ml-auto" onClick={() => setBringing(!bringing)} aria-expanded={bringing}>
-          Bring in footage
-        </Button>
+        <span className="ml-auto" />
+        {job.shots.length > 1 && (
+          <Choice
+            label="Order of the shots"
+            value={order}
+            onChange={setOrder}
+            options={[
+              { value: "order", words: "As brought in" },
+              { value: "work", words: "Needs work first" },
+              { value: "name", words: "By name" },
+            ]}
+          />
+        )}
+        <Button onClick={() => setBringing(true)}>Bring in footage</Button>
       </header>
-      {bringing && <BringIn job={job} onDone={() => setBringing(false)} />}
+      <BringIn job={job} open={bringing} onClose={() => setBringing(false)} />
       <ul className="flex flex-col gap-1.5">
-        {job.shots.map((shot) => (
+        {sorted(job.shots, order).map((shot) => (
           <ShotRow key={shot.id} shot={shot} onOpen={() => onOpen(shot.id)} />
         ))}
         {job.shots.length === 0 && <li className="text-soft">No shots yet. Bring in footage to begin.</li>}
@@ -80,118 +106,45 @@ function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => void }) 
 }
 
 function ShotRow({ shot, onOpen }: { shot: Shot; onOpen: () => void }) {
+  const [correcting, setCorrecting] = useState(false);
   const { clip } = shot;
   const total = clip.last - clip.first + 1;
   const middle = Math.floor((clip.first + clip.last) / 2);
   const seconds = (total * clip.rate_den) / clip.rate_num;
   return (
-    <li>
-      <button
-        type="button"
-        onClick={onOpen}
-        className="flex w-full items-center gap-4 rounded-lg bg-felt-2 p-2 text-left hover:bg-felt-3"
-      >
+    <li className="flex items-stretch rounded-lg bg-felt-2 hover:bg-felt-3">
+      <button type="button" onClick={onOpen} className="flex min-w-0 flex-1 items-center gap-4 p-2 text-left">
         <img
           alt={`Frame ${middle}`}
-          src={`/pictures/shots/${shot.id}/frames/${middle}.jpg`}
-          className="h-[90px] w-40 rounded-md bg-felt-0 object-cover"
+          src={`/pictures/shots/${shot.id}/frames/${middle}.jpg?l=${shot.look_name}&wide=1280`}
+          className="h-[90px] w-40 shrink-0 rounded-md bg-felt-0 object-cover"
         />
         <span className="flex min-w-0 flex-1 flex-col gap-0.5">
           <b className="text-[14px] font-semibold">{shot.name}</b>
           <span className="truncate text-soft">{shot.note}</span>
-          <span className="figure text-faint">
-            {clip.width} × {clip.height} · {clip.depth === "uint16" ? "16" : "8"} bit · {clip.first} to {clip.last} ·{" "}
-            {total} frames, {seconds.toFixed(2)} s at{" "}
-            {clip.rate_den === 1 ? clip.rate_num : `${clip.rate_num}/${clip.rate_den}`}
+          <span className="figure truncate text-faint">
+            {clip.width} × {clip.height} · {depthWords(clip)} {clip.codec.split(",")[0]!.toUpperCase()} ·{" "}
+            {clip.space_words}
           </span>
-          {clip.missing.length > 0 && (
-            <span className="text-noticeable">
-              {clip.missing.length} frames missing, first {clip.missing[0]}
-            </span>
-          )}
+          <span className="figure truncate text-faint">
+            {clip.first} to {clip.last} · {total} frames, {seconds.toFixed(2)} s at{" "}
+            {rateText({ num: clip.rate_num, den: clip.rate_den })}
+            {clip.timecode ? ` · ${clip.timecode}` : ""}
+          </span>
+          {clip.missing.length > 0 && <span className="text-noticeable">Cannot be used: {ranges(clip.missing)}</span>}
         </span>
         <span className="rounded-full border border-line px-3 py-0.5 text-soft">{shot.status_words}</span>
       </button>
+      <button
+        type="button"
+        aria-label={`Clip and corrections of ${shot.name}`}
+        title="Clip and corrections"
+        onClick={() => setCorrecting(true)}
+        className="px-3 text-soft hover:text-ink"
+      >
+        <SlidersHorizontal size={15} />
+      </button>
+      {correcting && <ClipDialog shot={shot} onClose={() => setCorrecting(false)} />}
     </li>
-  );
-}
-
-function BringIn({ job, onDone }: { job: Job; onDone: () => void }) {
-  const footage = useFootage(true);
-  const [name, setName] = useState("");
-  const [place, setPlace] = useState("");
-  const [rate, setRate] = useState("24");
-  const [problem, setProblem] = useState("");
-  const bring = async () => {
-    setProblem("");
-    const [num, den] = rate.split("/").map(Number);
-    try {
-      await client.POST("/api/jobs/{job}/shots", {
-        params: { path: { job: job.id } },
-        body: { name, place, rate_num: num || 24, rate_den: den || 1 },
-      });
-      void queries.invalidateQueries({ queryKey: keys.jobs });
-      onDone();
-    } catch (error) {
-      setProblem((error as Error).message);
-    }
-  };
-  const box = "h-7 rounded-md border border-line bg-felt-0 px-2 select-text";
-  return (
-    <div className="mb-3 flex flex-col gap-2 rounded-lg border border-dashed border-line p-3">
-      <p className="text-soft">
-        Sequences in the footage folder; a folder or a pattern such as{" "}
-        <span className="figure">apron/apron.####.tif</span> can be typed too.
-      </p>
-      <div className="flex flex-wrap gap-1.5">
-        {footage.data?.map((found) => (
-          <Button
-            key={found.place}
-            className={place === found.place ? "!border-thread" : ""}
-            onClick={() => setPlace(found.place)}
-            title={found.problem || undefined}
-          >
-            {found.place}{" "}
-            <span className={found.problem ? "text-noticeable" : "text-soft"}>
-              {found.problem ? "cannot be read" : `${found.first} to ${found.last}`}
-              {found.missing.length ? `, ${found.missing.length} missing` : ""}
-            </span>
-          </Button>
-        ))}
-      </div>
-      <div className="flex items-center gap-2">
-        <input
-          aria-label="Place"
-          placeholder="Folder or pattern"
-          value={place}
-          onChange={(e) => setPlace(e.target.value)}
-          className={`${box} w-56`}
-        />
-        <input
-          aria-label="Shot name"
-          placeholder="Name of the shot"
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-          className={`${box} w-44`}
-        />
-        <label className="flex items-center gap-2 text-soft">
-          Rate
-          <input
-            aria-label="Rate"
-            value={rate}
-            onChange={(e) => setRate(e.target.value)}
-            className={`${box} figure w-24`}
-          />
-        </label>
-        <Button look="main" disabled={!place} onClick={bring}>
-          Bring in
-        </Button>
-      </div>
-      {problem && (
-        <p role="alert" className="text-noticeable">
-          {problem}
-        </p>
-      )}
-    </div>
   );
 }
