@@ -5,6 +5,19 @@ import sys
 from pathlib import Path
 
 
+SHOTS = [
+    (
+        "040 apron", "apron", (24, 1), "Take the printed crest off the apron; she wears it in every shot.",
+        {"timecode": "00:00:41:17"},
+    ),
+    (
+        "060 wall", "wall/wall.#######.dpx", (25, 1), "The painted sign goes; someone walks past in front of it.",
+        {"space": "acescct", "timecode": "00:57:36:01"},
+    ),
+    ("085 jug", "jug/jug.mov", (24000, 1001), "Lift the price sticker off; keep the glaze and its highlight.", {"first": 1001}),
+]  # fmt: skip
+
+
 def main() -> None:
     sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "server"))
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
@@ -17,6 +30,7 @@ def main() -> None:
 def load() -> None:
     """The demo person and the job Ollowby Clay with its shot."""
     from django.contrib.auth.models import User
+    from django.conf import settings
     from jobs.actions import bring_in
     from jobs.models import Job
 
@@ -25,11 +39,10 @@ def load() -> None:
         person.set_unusable_password()
         person.save()
     job, _ = Job.objects.get_or_create(name="Ollowby Clay, spring film", defaults={"client": "Ollowby Clay"})
-    if not job.shots.filter(name="040 apron").exists():
-        bring_in(
-            job, "040 apron", "apron", (24, 1), "Take the printed crest off the apron; she wears it in every shot."
-        )
-        print("Loaded the demo job.")
+    for name, place, rate, note, more in SHOTS:
+        if (settings.MEDIA_FOOTAGE / place.split("/")[0]).exists() and not job.shots.filter(name=name).exists():
+            bring_in(job, name, place, rate, note, **more)
+            print(f"Loaded {name}.")
 
 
 if __name__ == "__main__":

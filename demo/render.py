@@ -1,10 +1,11 @@
 """Render the demo footage with its exact truth.
 
-    python -m demo.render --media DIR --truth DIR [--frames N] [--seed S] [--workers K]
+    python -m demo.render --media DIR --truth DIR [--workers K]
 
-Writes ``DIR/apron/apron.####.tif`` (16-bit, sRGB) and beside it, in the truth folder that the
-product never reads: ``clean/`` (no mark, no grain), ``clean_grain/`` (no mark, other grain of the same
-kind) and ``truth.npz`` (positions and visibility of an 8 px grid of the anchor pose on every frame).
+Writes ``apron/apron.####.tif`` (16-bit, sRGB), ``wall/wall.#######.dpx`` (10-bit, ACEScct, 25 frames a second) and
+``jug/jug.mov`` (10-bit 4:2:2, BT.709, 23.976), and beside them, in the truth folder that the product never reads:
+``clean/`` (no mark, no grain), ``clean_grain/`` (no mark, other grain of the same kind; apron only) and ``truth.npz``
+(positions and visibility of an 8 px grid of the anchor pose on every frame).
 """
 
 import argparse
@@ -14,6 +15,7 @@ import os
 import shutil
 import sys
 from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
 from pathlib import Path
 
@@ -21,7 +23,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from demo import apron, linen, raster, sensor, shade
+from demo import apron, jug, linen, raster, sensor, shade, wall
 from demo.noise import fractal, smoothstep
 
 F32 = NDArray[np.float32]
@@ -215,6 +217,74 @@ def write_tiff(path: Path, codes: NDArray[np.uint16], compression: str) -> None:
     os.replace(part, path)
 
 
+def write_dpx(path: Path, encoded: F32, rate: tuple[int, int], timecode: str) -> None:
+    """One 10-bit DPX (filled, method A). Values are rounded here: the library would cut them off."""
+    codes = np.round(np.clip(encoded, 0, 1) * 1023).astype(np.uint16)
+    spec = oiio.ImageSpec(codes.shape[1], codes.shape[0], 3, "uint16")
+    spec["oiio:BitsPerSample"] = 10
+    spec["FramesPerSecond"] = rate[0] / rate[1]
+    spec["dpx:FrameRate"] = rate[0] / rate[1]
+    spec["dpx:TimeCode"] = timecode
+    spec["ImageDescription"] = "Ollowby Clay, spring film: wall, ACEScct"
+    part = path.with_suffix(".part.dpx")
+    out = oiio.ImageOutput.create(str(part))
+    if not out.open(str(part), spec) or not out.write_image((codes << 6) | (codes >> 4)):
+        raise OSError(f"could not write {path.name}: {out.geterror()}")
+    out.close()
+    os.replace(part, path)
+
+
+def write_movie(path: Path, folder: Path, count: int, rate: tuple[int, int], timecode: str) -> None:
+    """A 10-bit 4:2:2 ProRes movie, BT.709, of frames kept as 16-bit codes in ``folder``."""
+    import av
+
+    fraction = Fraction(*rate)
+    part = path.with_name(f".{path.name}.part.mov")
+    with av.open(str(part), "w") as container:
+        stream = container.add_stream("prores_ks", rate=fraction, options={"profile": "3", "vendor": "apl0"})
+        codec = stream.codec_context
+        codec.width, codec.height, codec.pix_fmt = raster.WIDTH, raster.HEIGHT, "yuv422p10le"
+        codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
+        stream.metadata["timecode"] = timecode
+        for index in range(count):
+            codes = np.load(folder / f"{index:04d}.npy")
+            frame = av.VideoFrame.from_ndarray(codes, "rgb48le").reformat(format="yuv422p10le", dst_colorspace="ITU709")
+            frame.pts, frame.time_base = index, 1 / fraction
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))
+    os.replace(part, path)
+
+
+def _bt1886(linear: F32) -> F32:
+    """Display-referred video: V = L^(1/2.4) (ITU-R BT.1886)."""
+    return np.asarray(np.clip(linear, 0, 1) ** np.float32(1 / 2.4), np.float32)
+
+
+def _render_wall(job: tuple[int, int, str, str]) -> int:
+    frame, seed, media, truth = job
+    marked, clean = wall.render(frame, seed)
+    field = sensor.grain_field(marked.shape, frame * 1000 + seed)
+    code = _timecode(frame, wall.RATE)
+    write_dpx(Path(media) / f"wall.{frame:07d}.dpx", sensor.encode_acescct(sensor.add_grain(marked, field)), wall.RATE, code)
+    write_dpx(Path(truth) / "clean" / f"wall.{frame:07d}.dpx", sensor.encode_acescct(clean), wall.RATE, code)
+    return frame
+
+
+def _render_jug(job: tuple[int, int, str, str]) -> int:
+    frame, seed, media, truth = job
+    marked, clean = jug.render(frame, seed)
+    field = sensor.grain_field(marked.shape, frame * 1000 + seed + 77)
+    np.save(Path(media) / f"{frame:04d}.npy", sensor.quantise(_bt1886(sensor.add_grain(marked, field))))
+    write_tiff(Path(truth) / "clean" / f"jug.{frame:04d}.tif", sensor.quantise(_bt1886(clean)), "none")
+    return frame
+
+
+def _timecode(frame: int, rate: tuple[int, int]) -> str:
+    base = round(rate[0] / rate[1])
+    seconds, part = divmod(frame, base)
+    return f"{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}:{part:02d}"
+
+
 def _render_frame(job: tuple[int, int, str, str]) -> int:
     frame, seed, media, truth = job
     scene = make_scene(seed)
@@ -244,20 +314,60 @@ def _grained(linear: F32, field: F32) -> NDArray[np.uint16]:
     return sensor.quantise(sensor.encode(sensor.add_grain(linear, field)))
 
 
-def fingerprint() -> str:
-    """Digest of the demo's code: footage is rendered again only when it changes."""
+def fingerprint(*names: str) -> str:
+    """Digest of a scene's code: its footage is rendered again only when that changes."""
     digest = hashlib.sha256()
-    for path in sorted(Path(__file__).parent.glob("*.py")):
-        if path.name not in ("load.py", "__init__.py"):
-            digest.update(path.read_bytes())
+    for name in names:
+        digest.update((Path(__file__).parent / f"{name}.py").read_bytes())
     return digest.hexdigest()[:16]
+
+
+APRON_CODE = ("apron", "linen", "noise", "raster", "sensor", "shade", "render")
+
+
+def render_all(media: Path, truth: Path, workers: int) -> list[str]:
+    """All the demo's footage; returns the names of what was rendered now."""
+    done = []
+    if render_apron(media, truth, apron.COUNT, 1, workers):
+        done.append("apron")
+    if _render_plain("wall", wall.COUNT, wall.FIRST, media, truth, workers):
+        done.append("wall")
+    if _render_plain("jug", jug.COUNT, jug.FIRST, media, truth, workers):
+        done.append("jug")
+    return done
+
+
+def _render_plain(name: str, count: int, first: int, media: Path, truth: Path, workers: int) -> bool:
+    """The wall or the jug, unless it is already there."""
+    shot, exact, scene = media / name, truth / name, {"wall": wall, "jug": jug}[name]
+    stamp = exact / "rendered.txt"
+    tag = f"{fingerprint(name, 'noise', 'sensor', 'render')} frames {count}"
+    if stamp.exists() and stamp.read_text() == tag and any(shot.iterdir()):
+        return False
+    kept = exact / "kept"
+    for folder in (shot, exact / "clean", kept):
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True)
+    one = _render_wall if name == "wall" else _render_jug
+    place = shot if name == "wall" else kept
+    frames = list(range(first, first + count))
+    with multiprocessing.get_context("fork").Pool(workers) as pool:
+        for done, _ in enumerate(pool.imap_unordered(one, [(frame, 1, str(place), str(exact)) for frame in frames]), 1):
+            if sys.stderr.isatty() or done % 24 == 0:
+                print(f"  {name}: {done} of {count} frames", end="\r" if sys.stderr.isatty() else "\n", file=sys.stderr)
+    if name == "jug":
+        write_movie(shot / "jug.mov", kept, count, jug.RATE, "01:00:10:00")
+    shutil.rmtree(kept)
+    np.savez_compressed(exact / "truth.npz", **scene.truth(frames))  # type: ignore[attr-defined]
+    stamp.write_text(tag)
+    return True
 
 
 def render_apron(media: Path, truth: Path, count: int, seed: int, workers: int) -> bool:
     """Render the shot unless it is already there; returns whether anything was rendered."""
     shot, exact = media / "apron", truth / "apron"
     stamp = exact / "rendered.txt"
-    tag = f"{fingerprint()} seed {seed} frames {count}"
+    tag = f"{fingerprint(*APRON_CODE)} seed {seed} frames {count}"
     if stamp.exists() and stamp.read_text() == tag and len(list(shot.glob("*.tif"))) >= count:
         return False
     for folder in (shot, exact / "clean", exact / "clean_grain"):
@@ -282,12 +392,10 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--media", type=Path, required=True)
     parser.add_argument("--truth", type=Path, required=True)
-    parser.add_argument("--frames", type=int, default=apron.COUNT)
-    parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 2)
     options = parser.parse_args()
-    fresh = render_apron(options.media, options.truth, options.frames, options.seed, options.workers)
-    print("Rendered the apron shot." if fresh else "The apron shot is there already.")
+    done = render_all(options.media, options.truth, options.workers)
+    print(f"Rendered {', '.join(done)}." if done else "The demo's footage is there already.")
 
 
 __all__ = ["mark_coverage", "smoothstep"]

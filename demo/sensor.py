@@ -17,6 +17,18 @@ def encode(linear: F32) -> F32:
     return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(x, 1 / 2.4) - 0.055).astype(np.float32)
 
 
+TO_AP1 = np.array(
+    [[0.613132, 0.339538, 0.047417], [0.070125, 0.916394, 0.013451], [0.020588, 0.109575, 0.869782]], np.float32
+)  # linear BT.709 to ACES AP1 (ACES technical bulletin TB-2014-004, Bradford adaptation)
+
+
+def encode_acescct(linear: F32) -> F32:
+    """ACEScct (S-2016-001) of linear BT.709 light: AP1 primaries, 10.54 x + .0729 below .0078125, else a log."""
+    x = linear @ TO_AP1.T
+    high = (np.log2(np.maximum(x, 0.0078125)) + 9.72) / 17.52
+    return np.where(x <= 0.0078125, 10.5402377416545 * x + 0.0729055341958355, high).astype(np.float32)
+
+
 def grain_field(shape: tuple[int, ...], seed: int) -> F32:
     """Unit-variance grain (h, w, 3), correlated over about a pixel and partly between channels."""
     rng = np.random.default_rng(seed)

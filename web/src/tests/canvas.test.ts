@@ -1,7 +1,7 @@
 import { describe, expect, it, vi } from "vitest";
 import { FrameStore } from "../canvas/frames";
 import { falloff } from "../canvas/livestroke";
-import { Player, timecode } from "../canvas/player";
+import { framesOf, Player, timecode } from "../canvas/player";
 import { fitted, toPicture, toScreen, zoomed } from "../canvas/view";
 import { changedSince } from "../features/bench/plate";
 
@@ -28,20 +28,41 @@ describe("player", () => {
     expect(player.due(4000).frame).toBe(1001); // it loops
   });
 
+  it("goes there and back, or once", () => {
+    const there = new Player(1, 4, 10, "bounce");
+    there.start(1, 0);
+    expect([0, 1, 2, 3, 4, 5, 6, 7].map((count) => there.ahead(count))).toEqual([1, 2, 3, 4, 3, 2, 1, 2]);
+    const once = new Player(1, 4, 10, "once");
+    once.start(3, 0);
+    expect(once.due(150)).toMatchObject({ frame: 4, over: false });
+    expect(once.due(250).over).toBe(true);
+    once.start(4, 0); // at its end it begins again
+    expect(once.due(0).frame).toBe(1);
+  });
+
+  it("writes and reads drop-frame timecode: ten minutes at 29.97 are 17,982 frames (SMPTE ST 12-1)", () => {
+    const rate = 30000 / 1001;
+    expect(timecode(17982, rate, true)).toBe("00:10:00;00");
+    expect(timecode(1800, rate, true)).toBe("00:01:00;02");
+    for (const frames of [0, 1799, 1800, 17981, 17982, 107892])
+      expect(framesOf(timecode(frames, rate, true), rate)).toBe(frames);
+    expect(framesOf("nonsense", 25)).toBeNull();
+  });
+
   it("writes SMPTE ST 12-1 non-drop timecode", () => {
     expect(timecode(24 * 3661 + 5, 24)).toBe("01:01:01:05");
   });
 });
 
 describe("frame store", () => {
-  const picture = () => ({ close: vi.fn() }) as unknown as ImageBitmap;
+  const picture = () => ({ width: 10, height: 10, close: vi.fn() }) as unknown as ImageBitmap;
 
   it("asks once, keeps the last ones, and says why a picture cannot be had", async () => {
     const load = vi.fn(async (address: string) => {
       if (address === "bad") throw new Error("Frame 7 is missing");
       return picture();
     });
-    const store = new FrameStore(2, load);
+    const store = new FrameStore(800, load); // two pictures of 400 bytes;
     await Promise.all([store.want("a"), store.want("a")]);
     expect(load).toHaveBeenCalledTimes(1);
     expect(await store.want("bad")).toBeNull();
@@ -51,6 +72,23 @@ describe("frame store", () => {
     await store.want("c");
     expect(store.get("b")).toBeUndefined();
     expect(store.get("a")).toBeDefined();
+  });
+
+  it("lets go of a picture that nobody wants any more", async () => {
+    const stopped: string[] = [];
+    const store = new FrameStore(800, (address, stop) => {
+      return new Promise((_, no) =>
+        stop.addEventListener("abort", () => (stopped.push(address), no(new Error("gone")))),
+      );
+    });
+    const one = store.want("x");
+    void store.want("x");
+    store.leave("x");
+    expect(stopped).toEqual([]);
+    store.leave("x");
+    expect(stopped).toEqual(["x"]);
+    expect(await one).toBeNull();
+    expect(store.problems.has("x")).toBe(false);
   });
 });
 
