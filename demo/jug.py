@@ -44,7 +44,9 @@ def make_glaze() -> F32:
     """Albedo round the jug (rows = px down, cols = angle over 0..2 pi at 512 px a radian), roughness last."""
     rows, cols = HEIGHT, int(2 * np.pi * 256)
     broad, fine = fractal((rows, cols), 120, 31, 4), fractal((rows, cols), 9, 32, 3)
-    speckle = smoothstep(1.9, 2.5, value_noise((rows, cols), 3.2, 33)) + 0.7 * smoothstep(2.3, 2.9, value_noise((rows, cols), 6, 34))
+    speckle = smoothstep(1.9, 2.5, value_noise((rows, cols), 3.2, 33)) + 0.7 * smoothstep(
+        2.3, 2.9, value_noise((rows, cols), 6, 34)
+    )
     y = np.arange(rows, dtype=np.float32)[:, None]
     drip = smoothstep(-14, 14, y - 505 - 26 * fractal((1, cols), 60, 35, 3) - 8 * fractal((1, cols), 16, 36, 2))
     glaze = np.array([0.13, 0.27, 0.29], np.float32) * (1 + 0.16 * broad + 0.05 * fine)[..., None]
@@ -60,7 +62,9 @@ def sticker(angle: F64, y: F64) -> tuple[F64, F64]:
     """Coverage of the price sticker and how dark its print is, by angle from its middle and px down."""
     x = angle * radius(np.full_like(y, STICKER[1]))
     dy = y - STICKER[1]
-    corner = np.maximum(np.abs(x) - STICKER_SIZE[0] + 10, 0) ** 2 + np.maximum(np.abs(dy) - STICKER_SIZE[1] + 10, 0) ** 2
+    corner = (
+        np.maximum(np.abs(x) - STICKER_SIZE[0] + 10, 0) ** 2 + np.maximum(np.abs(dy) - STICKER_SIZE[1] + 10, 0) ** 2
+    )
     cover = smoothstep(-0.7, 0.7, (10 - np.sqrt(corner)).astype(np.float32))
     bars = (np.sin(x * 0.9 + 2.0 * np.sin(x * 0.31)) > 0.1) & (np.abs(x) < 44) & (dy > 12) & (dy < 34)
     figure = _figures(x, dy)
@@ -83,7 +87,11 @@ def make_place() -> F32:
     lamp = 0.55 * np.exp(-(((x - 250) / 210) ** 2 + ((y - 130) / 170) ** 2))
     shelf = 0.10 * smoothstep(-60, 60, 90 - np.abs(y - 210)) * smoothstep(-90, 90, x - 820)
     back = np.clip(far, 0.02, None)[..., None] * np.array([0.9, 0.8, 0.7], np.float32)
-    back = back + lamp[..., None] * np.array([1.0, 0.78, 0.5], np.float32) + shelf[..., None] * np.array([0.6, 0.75, 0.8], np.float32)
+    back = (
+        back
+        + lamp[..., None] * np.array([1.0, 0.78, 0.5], np.float32)
+        + shelf[..., None] * np.array([0.6, 0.75, 0.8], np.float32)
+    )
     grain = fractal((HEIGHT, WIDTH), 46, 42, 4) + 1.3 * np.sin(y * 0.55 + 2.2 * fractal((HEIGHT, WIDTH), 160, 43, 2))
     table = (0.20 + 0.018 * grain)[..., None] * np.array([1.0, 0.70, 0.46], np.float32)
     contact = 1 - 0.75 * np.exp(-(((x - CENTRE - 30) / 240) ** 2 + ((y - 662) / 34) ** 2))
@@ -100,7 +108,10 @@ def render(frame: int, seed: int = 1) -> tuple[F32, F32]:
     """The frame with the sticker and without it: linear BT.709 light (h, w, 3), averaged over the open shutter."""
     glaze, place = make_glaze(), make_place()
     marked, clean = np.zeros((HEIGHT, WIDTH, 3), np.float32), np.zeros((HEIGHT, WIDTH, 3), np.float32)
-    part = (slice(int(TOP) - 12, int(BOTTOM) + 12), slice(int(CENTRE) - 262, int(CENTRE) + 262))  # all that the jug covers
+    part = (
+        slice(int(TOP) - 12, int(BOTTOM) + 12),
+        slice(int(CENTRE) - 262, int(CENTRE) + 262),
+    )  # all that the jug covers
     yy, xx = (axis[part].astype(float) for axis in np.mgrid[0:HEIGHT, 0:WIDTH])
     marked += place * SUBFRAMES
     clean += place * SUBFRAMES
@@ -120,7 +131,9 @@ def _instant(time: float, xx: F64, yy: F64, glaze: F32, place: F32) -> tuple[F32
     r = radius(y)
     across = np.clip(x / r, -1, 1)
     angle = np.arcsin(across)
-    inside = smoothstep(-0.8, 0.8, (r - np.abs(x)).astype(np.float32)) * smoothstep(-0.8, 0.8, (y - TOP).astype(np.float32))
+    inside = smoothstep(-0.8, 0.8, (r - np.abs(x)).astype(np.float32)) * smoothstep(
+        -0.8, 0.8, (y - TOP).astype(np.float32)
+    )
     inside = inside * smoothstep(-0.8, 0.8, (BOTTOM - y).astype(np.float32))
     slope = (radius(y + 1) - radius(y - 1)) / 2
     normal = np.stack([across, -slope * np.cos(angle) * 0.9, np.cos(angle)], -1)
@@ -155,7 +168,9 @@ def _shine(normal: F64, time: float) -> F64:
     lamp = np.array([LAMP[0] + swing, LAMP[1], LAMP[2] + 0.55])
     lamp /= np.linalg.norm(lamp)
     spot = np.exp(-(1 - np.clip(normal @ lamp, -1, 1)) / 0.0045)
-    window = np.exp(-(((normal[..., 0] - 0.62) / 0.05) ** 2)) * smoothstep(-0.1, 0.1, (0.35 - np.abs(normal[..., 1] + 0.05)).astype(np.float32))
+    window = np.exp(-(((normal[..., 0] - 0.62) / 0.05) ** 2)) * smoothstep(
+        -0.1, 0.1, (0.35 - np.abs(normal[..., 1] + 0.05)).astype(np.float32)
+    )
     rim = 0.10 * (1 - np.clip(normal[..., 2], 0, 1)) ** 3
     return np.asarray(1.5 * spot + 0.30 * window + rim)
 

@@ -4,7 +4,6 @@ import os
 import sys
 from pathlib import Path
 
-
 SHOTS = [
     (
         "040 apron", "apron", (24, 1), "Take the printed crest off the apron; she wears it in every shot.",
@@ -29,8 +28,8 @@ def main() -> None:
 
 def load() -> None:
     """The demo person and the job Ollowby Clay with its shot."""
-    from django.contrib.auth.models import User
     from django.conf import settings
+    from django.contrib.auth.models import User
     from jobs.actions import bring_in
     from jobs.models import Job
 

@@ -265,7 +265,9 @@ def _render_wall(job: tuple[int, int, str, str]) -> int:
     marked, clean = wall.render(frame, seed)
     field = sensor.grain_field(marked.shape, frame * 1000 + seed)
     code = _timecode(frame, wall.RATE)
-    write_dpx(Path(media) / f"wall.{frame:07d}.dpx", sensor.encode_acescct(sensor.add_grain(marked, field)), wall.RATE, code)
+    write_dpx(
+        Path(media) / f"wall.{frame:07d}.dpx", sensor.encode_acescct(sensor.add_grain(marked, field)), wall.RATE, code
+    )
     write_dpx(Path(truth) / "clean" / f"wall.{frame:07d}.dpx", sensor.encode_acescct(clean), wall.RATE, code)
     return frame
 

@@ -39,9 +39,13 @@ def make_wall() -> F32:
     y, x = np.mgrid[0:rows, 0:cols].astype(np.float32)
     x, y = x / DENSITY - HALF_WIDE, y / DENSITY - HALF_HIGH
     skirting = smoothstep(60, 60.6, y)[..., None]
-    plaster = plaster * (1 - skirting) + skirting * (0.16 + 0.012 * fine[..., None]) * np.array([0.75, 0.9, 0.85], np.float32)
+    plaster = plaster * (1 - skirting) + skirting * (0.16 + 0.012 * fine[..., None]) * np.array(
+        [0.75, 0.9, 0.85], np.float32
+    )
     paint = _sign(x - SIGN[0], y - SIGN[1]) * np.clip(0.92 - 0.10 * np.maximum(fine, 0) - 0.5 * pits, 0, 1)
-    marked = plaster * (1 - paint[..., None]) + paint[..., None] * np.array([0.055, 0.13, 0.21], np.float32) * (1 + 0.1 * fine[..., None])
+    marked = plaster * (1 - paint[..., None]) + paint[..., None] * np.array([0.055, 0.13, 0.21], np.float32) * (
+        1 + 0.1 * fine[..., None]
+    )
     return np.ascontiguousarray(np.concatenate([marked, plaster, paint[..., None]], -1), np.float32)
 
 

@@ -22,6 +22,7 @@ SIDE = 65  # points of the baked table an axis
 SIDE_QUICK = 33
 DISPLAY, VIEW = "sRGB - Display", "ACES 2.0 - SDR 100 nits (Rec.709)"
 MOST_EXPOSURE, LEAST_GAMMA, MOST_GAMMA = 12.0, 0.1, 5.0
+EIGHT = np.rint(np.arange(65536) / 257).astype(np.uint8)  # 16-bit codes as 8 bits, to nearest
 LUT_SUFFIXES, CDL_SUFFIXES = (".cube",), (".cc", ".ccc", ".cdl")
 
 
@@ -168,7 +169,7 @@ class Baked:
         if self.neutral and codes.dtype == np.uint8:
             return codes
         if self.neutral and codes.dtype == np.uint16:
-            return np.asarray((codes >> 8).astype(np.uint8))
+            return np.asarray(EIGHT[codes])
         return np.asarray((self.show(codes) * np.float32(255) + np.float32(0.5)).astype(np.uint8))
 
 

@@ -43,11 +43,10 @@ def signed_in(view: PictureView) -> PictureView:
 
 
 def as_bytes(codes: np.ndarray, suffix: str) -> bytes:
-    """An 8-bit picture for the screen, of codes (h, w, c) of any depth."""
+    """8-bit display values (h, w, 3) as a picture for the screen."""
     if suffix not in TYPES:
         raise Http404
-    eight = (codes >> 8).astype(np.uint8) if codes.dtype == np.uint16 else codes
-    flipped = eight[..., :3][..., ::-1] if eight.ndim == 3 and eight.shape[2] >= 3 else eight
+    flipped = codes[..., ::-1]
     done, data = cv2.imencode("." + suffix, np.ascontiguousarray(flipped), JPEG if suffix == "jpg" else PNG)
     if not done:
         raise Http404

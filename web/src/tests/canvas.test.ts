@@ -78,7 +78,10 @@ describe("frame store", () => {
     const stopped: string[] = [];
     const store = new FrameStore(800, (address, stop) => {
       return new Promise((_, no) =>
-        stop.addEventListener("abort", () => (stopped.push(address), no(new Error("gone")))),
+        stop.addEventListener("abort", () => {
+          stopped.push(address);
+          no(new Error("gone"));
+        }),
       );
     });
     const one = store.want("x");
