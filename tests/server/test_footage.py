@@ -238,7 +238,13 @@ def test_uploads_stay_inside_and_are_footage_only(web, storage, client):
 
 
 def test_an_edit_makes_shots_with_handles(web, job, footage):
-    edl = "TITLE: T\n\n001  WALL  V  C  00:00:41:19 00:00:41:23 01:00:00:00 01:00:00:04\n002  GONE  V  C  00:00:00:00 00:00:01:00 01:00:00:04 01:00:01:04\n"
+    events = (
+        "TITLE: T",
+        "",
+        "001  WALL  V  C  00:00:41:19 00:00:41:23 01:00:00:00 01:00:00:04",
+        "002  GONE  V  C  00:00:00:00 00:00:01:00 01:00:00:04 01:00:01:04",
+    )
+    edl = "\n".join(events) + "\n"
     cuts = web.post("/api/edits", {"file": SimpleUploadedFile("cut.edl", edl.encode()), "rate": "24"}).json()
     assert (cuts[0]["place"], cuts[0]["cut_in"], cuts[0]["cut_out"]) == ("wall/wall.####.tif", 1003, 1006)
     assert "No footage called GONE" in cuts[1]["problem"]
