@@ -1,6 +1,6 @@
 """Measure the product against its targets and print the tables.
 
-    python -m bench hold | patch | deliver | app [--address http://127.0.0.1:8400]
+    python -m bench hold | patch | deliver | media | fuzz | app [--address http://127.0.0.1:8400]
 
 Everything is measured on the demo shot ``apron`` and its truth under ``var/``. Machines are shared: each table holds a
 peer measured in the same run.
@@ -17,12 +17,16 @@ VAR = Path(__file__).resolve().parent.parent / "var"
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("what", nargs="+", choices=["hold", "patch", "deliver", "app"])
+    parser.add_argument("what", nargs="+", choices=["hold", "patch", "deliver", "media", "fuzz", "app"])
     parser.add_argument("--var", type=Path, default=VAR)
     parser.add_argument("--address", default="http://127.0.0.1:8400")
     options = parser.parse_args()
     for what in options.what:
-        if what == "app":
+        if what in ("media", "fuzz"):
+            from bench import media
+
+            getattr(media, what)(options.var)
+        elif what == "app":
             from bench import app
 
             app.run(options.address, options.var)

@@ -8,6 +8,7 @@ import numpy as np
 from hushcore.edge.matte import Edge
 from hushcore.hold.record import track
 from hushcore.hold.still import Ground
+from hushcore.media import yuv
 from hushcore.patch.fix import lay, make_fix
 from hushcore.plates.choose import clarity
 from hushcore.plates.plate import make_plate
@@ -32,6 +33,9 @@ def main() -> None:
             plate = make_plate(frames[frame], hold, frame, [stroke])
             lay(frames[2], 2, make_fix(hold, Edge(BOX), plate, "under"))
         clarity(frames[1], hold.at(1), BOX)
+    for depth in (np.uint8, np.uint16):
+        plane = np.zeros((4, 4), depth)
+        yuv.rgb16((plane, plane, plane), yuv.Layout(8, True, "bt709"))
 
 
 if __name__ == "__main__":

@@ -31,6 +31,11 @@ RANGES = {1: False, 2: True}  # AVCOL_RANGE_MPEG, AVCOL_RANGE_JPEG
 MATRICES = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020"}  # H.273, matrix coefficients
 SPACES = {8: "linear", 13: "srgb", 16: "pq", 18: "hlg"}  # H.273, transfer characteristics
 av.logging.set_level(None)
+# what the library raises on damaged files: its own errors, and Python's where a part that must be there is not
+BROKEN = (
+    av.FFmpegError, OSError, ValueError, OverflowError, ZeroDivisionError, MemoryError, AttributeError, TypeError,
+    IndexError, KeyError, RuntimeError,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -101,7 +106,7 @@ def probe(path: Path) -> MovieHeader:
             return _header(path, container)
     except HushError:
         raise
-    except (av.FFmpegError, OSError, ValueError, OverflowError, ZeroDivisionError, MemoryError) as error:
+    except BROKEN as error:
         raise HushError(
             f"{path.name} cannot be read as a movie ({_why(error)}); copy it again from the original.", "unreadable"
         ) from error
@@ -275,7 +280,7 @@ class Reader:
         with self.lock:
             try:
                 return self._at(picture)
-            except (av.FFmpegError, OSError, ValueError) as error:
+            except BROKEN as error:
                 self.close()
                 if not self.path.exists():
                     raise HushError(

@@ -5,7 +5,7 @@ worked on is the display window; what an EXR holds outside it, its other channel
 """
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
@@ -181,12 +181,20 @@ def exact_rate(value: float) -> Fraction:
 
 
 def _unreadable(path: Path) -> str:
-    reason = oiio.geterror() or "no reason given"
+    reason = _said(oiio.geterror) or "no reason given"
     if not path.exists():
         return f"{path.name} is missing; put it back where it was."
     if path.stat().st_size == 0:
         return f"{path.name} is empty (0 bytes); copy it again from the original."
     return f"{path.name} cannot be read as a picture ({_short(reason)}); copy it again from the original."
+
+
+def _said(ask: Callable[[], str]) -> str:
+    """The library's own words; those it quotes from a damaged file may be no text at all."""
+    try:
+        return ask()
+    except UnicodeDecodeError:
+        return "damaged header"
 
 
 def _short(reason: str) -> str:
@@ -212,7 +220,7 @@ def read_codes(path: Path) -> Codes:
 
 def _damaged(path: Path, found: oiio.ImageInput) -> HushError:
     return HushError(
-        f"{path.name} is damaged or cut short ({_short(found.geterror())}); copy it again from the original.",
+        f"{path.name} is damaged or cut short ({_short(_said(found.geterror))}); copy it again from the original.",
         "truncated",
     )
 
@@ -346,10 +354,10 @@ def _write(part: Path, parts: list[Part]) -> None:
         if done and k:
             done = out.open(str(part), spec, "AppendSubimage")
         done = done and out.write_image(np.ascontiguousarray(values))
-    reason = "" if done else out.geterror()
+    reason = "" if done else _said(out.geterror)
     closed = out.close()
     if not (done and closed):
-        raise OSError(reason or out.geterror() or "the file could not be finished")
+        raise OSError(reason or _said(out.geterror) or "the file could not be finished")
     with part.open("rb") as written:
         os.fsync(written.fileno())
 
