@@ -332,14 +332,14 @@ def render_all(media: Path, truth: Path, workers: int) -> list[str]:
     done = []
     if render_apron(media, truth, apron.COUNT, 1, workers):
         done.append("apron")
-    if _render_plain("wall", wall.COUNT, wall.FIRST, media, truth, workers):
+    if render_plain("wall", wall.COUNT, wall.FIRST, media, truth, workers):
         done.append("wall")
-    if _render_plain("jug", jug.COUNT, jug.FIRST, media, truth, workers):
+    if render_plain("jug", jug.COUNT, jug.FIRST, media, truth, workers):
         done.append("jug")
     return done
 
 
-def _render_plain(name: str, count: int, first: int, media: Path, truth: Path, workers: int) -> bool:
+def render_plain(name: str, count: int, first: int, media: Path, truth: Path, workers: int) -> bool:
     """The wall or the jug, unless it is already there."""
     shot, exact, scene = media / name, truth / name, {"wall": wall, "jug": jug}[name]
     stamp = exact / "rendered.txt"

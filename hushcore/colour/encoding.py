@@ -103,6 +103,12 @@ class Encoding:
         """Linear light of what ``tonal`` gives."""
         return self.linear(np.asarray(curves.acescct_to_linear(tonal)) if self.floats_linear else tonal)
 
+    def white(self, dtype: np.dtype | str) -> float:
+        """The linear light of the top integer code, over which everything is cut off; float footage has no such top."""
+        if np.dtype(dtype).kind == "f":
+            return float("inf")
+        return float(self.linear(np.ones((1, 3), np.float32)).max())
+
     @property
     def floats_linear(self) -> bool:
         """Whether the encoded values themselves are linear light."""

@@ -33,13 +33,15 @@ class Region:
     shape: tuple[int, int]
     ring: F32
     usable: F32
+    clip: float = CLIP_AT
 
     @staticmethod
-    def around(outside: F32, usable: F32) -> "Region":
-        """``outside`` (h, w): px outside the matte (0 within); ``usable`` (h, w): 1 where the frame can be read."""
+    def around(outside: F32, usable: F32, clip: float = CLIP_AT) -> "Region":
+        """``outside`` (h, w): px outside the matte (0 within); ``usable`` (h, w): 1 where the frame can be read;
+        ``clip``: the light over which the footage no longer says what it was."""
         ring = ((outside >= RING_INNER) & (outside <= RING_OUTER)).astype(np.float32)
         small = _halved(usable) > 0.99
-        return Region(outside.shape[:2], _halved(ring) * small, small.astype(np.float32))
+        return Region(outside.shape[:2], _halved(ring) * small, small.astype(np.float32), clip)
 
 
 def field(mode: str, current: F32, original: F32, region: Region) -> F32:
@@ -76,7 +78,7 @@ def _weights(q: F32, now: F32, then: F32, region: Region) -> F32:
     dy, dx = np.gradient(log_then, axis=(0, 1))
     slope = (dx * dx + dy * dy) / HALF**2
     variance = grain + MISPLACED**2 * slope + LEAST_VARIANCE
-    clipped = (np.maximum(now, then).max(-1) > CLIP_AT).astype(np.uint8)
+    clipped = (np.maximum(now, then).max(-1) > region.clip).astype(np.uint8)
     guard = cv2.dilate(clipped, np.ones((2 * CLIP_GUARD // HALF + 1,) * 2, np.uint8))
     signal = np.sqrt((np.minimum(now, then) + BLACK) / np.maximum(gain, 1e-9))
     sure = np.clip(signal - LEAST_SNR, 0, 1)

@@ -135,7 +135,8 @@ def _relit(codes: Codes, frame: int, held: HoldMap, fix: Fix) -> F32:
     height, width = codes.shape[:2]
     usable = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
     current = sample_linear(codes, map_x, map_y, fix.encoding)
-    region = fields.Region.around(fix.outside, usable.astype(np.float32))
+    clip = fields.CLIP_AT * fix.encoding.white(codes.dtype)
+    region = fields.Region.around(fix.outside, usable.astype(np.float32), clip)
     return np.asarray(painted * np.exp(fields.field(fix.light, current, original, region)), np.float32)
 
 

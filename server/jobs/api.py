@@ -57,7 +57,7 @@ def shot_out(shot: Shot) -> ShotOut:
         clip=ClipOut(
             kind=clip.kind, name=clip.stem.rstrip("._- ") or Path(clip.folder).name, first=shot.first, last=shot.last,
             clip_first=clip.first, clip_last=clip.last, missing=inside, odd=clip.odd, doubles=clip.doubles, width=clip.width,
-            height=clip.height, channels=clip.channels, depth=clip.depth, bits=clip.bits, codec=clip.codec, lossy=clip.lossy,
+            height=clip.height, channels=clip.channels, depth=clip.depth, bits=clip.real_bits, codec=clip.codec, lossy=clip.lossy,
             space=clip.space, space_words=clip.encoding.words, found_space=clip.found_space, rate_num=clip.rate_num,
             rate_den=clip.rate_den, found_rate=clip.found_rate, timecode=clip.timecode, pixel_aspect=clip.pixel_aspect,
         ),

@@ -62,6 +62,11 @@ class Clip(models.Model):
         return Fraction(self.rate_num, self.rate_den)
 
     @property
+    def real_bits(self) -> int:
+        """Bits of the file's own samples; a movie's pictures are worked on over 16."""
+        return int(self.header["bits"]) if self.header else self.bits
+
+    @property
     def encoding(self) -> Encoding:
         """What its code values mean."""
         return Encoding(self.space, self.bits, settings.OCIO)

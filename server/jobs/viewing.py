@@ -145,7 +145,7 @@ def real_codes(shot: Shot, pixel: Codes) -> list[float]:
     """A pixel's code values as the file counts them: 0..1023 for 10 bit."""
     if pixel.dtype.kind == "f":
         return [float(value) for value in pixel.ravel()]
-    return [int(value) for value in gathered(pixel, shot.clip.bits).ravel()]
+    return [int(value) for value in gathered(pixel, shot.clip.real_bits).ravel()]
 
 
 def changes(source: Codes, patched: Codes, shot: Shot, view: View) -> Codes:

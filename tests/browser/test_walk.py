@@ -21,7 +21,7 @@ CREST = (558.0, 314.0)
 def open_shot(page: Page, running: Running) -> None:
     page.goto(running.address)
     expect(page.get_by_text("Demo artist")).to_be_visible()
-    page.get_by_role("button", name=re.compile("040 apron")).click()
+    page.get_by_role("button", name=re.compile("^Frame .*040 apron", re.DOTALL)).click()
     expect(page.get_by_test_id("frame")).to_have_text(str(FIRST))
 
 

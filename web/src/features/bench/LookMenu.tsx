@@ -16,16 +16,28 @@ export function LookMenu({ shot }: { shot: Shot }) {
   const [dragged, setDragged] = useState<Partial<Look>>({});
   const file = useRef<HTMLInputElement>(null);
   const look = { ...shot.look, ...dragged };
+  const wanted = useRef<Look | null>(null);
+  const busy = useRef(false);
+  /** Changes that come while one is being kept are joined and kept after it; none is lost, none jumps back. */
   const keep = async (part: Partial<Look>) => {
+    wanted.current = { ...(wanted.current ?? shot.look), ...part };
+    setDragged(wanted.current);
+    if (busy.current) return;
+    busy.current = true;
     try {
-      const made = await client.PATCH("/api/shots/{shot}", {
-        params: { path: { shot: shot.id } },
-        body: { rate_den: 1, look: { ...shot.look, ...part } },
-      });
-      queries.setQueryData(keys.shot(shot.id), made.data);
+      for (let sent: Look | null = null; sent !== wanted.current; ) {
+        sent = wanted.current;
+        const made = await client.PATCH("/api/shots/{shot}", {
+          params: { path: { shot: shot.id } },
+          body: { rate_den: 1, look: sent },
+        });
+        queries.setQueryData(keys.shot(shot.id), made.data);
+      }
     } catch (problem) {
       say((problem as Error).message);
     }
+    busy.current = false;
+    wanted.current = null;
     setDragged({});
   };
   const load = async (chosen: File | undefined) => {

@@ -42,7 +42,7 @@ export function Values({ shot }: { shot: Shot }) {
   return (
     <output
       aria-label="Pixel under the pointer"
-      className="figure pointer-events-none absolute bottom-2 left-2 rounded bg-felt-0/85 px-2 py-0.5 text-[11px] text-soft"
+      className="figure pointer-events-none absolute top-2 right-3 rounded bg-felt-0/85 px-2 py-0.5 text-[11px] text-soft"
     >
       {found.x}, {found.y} <span className="text-faint">code</span> {codes(found.codes)}{" "}
       <span className="text-faint">linear</span> {light(found.linear)} <span className="text-faint">shown</span>{" "}
