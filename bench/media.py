@@ -203,7 +203,7 @@ def _show_all(place: str) -> float:
     clip = open_footage(Path(place))
     encoding = Encoding("acescct")
     look = baked(default_look(encoding), encoding)
-    look.show8(clip.read(clip.first)[:8, :8])
+    look.show8(np.zeros((8, 8, 3), np.uint16))
     before = _resident()
     most = before
     for frame in clip.frames:

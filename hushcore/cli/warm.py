@@ -5,6 +5,8 @@
 
 import numpy as np
 
+from hushcore.colour.encoding import Encoding
+from hushcore.colour.looks import baked, default_look
 from hushcore.edge.matte import Edge
 from hushcore.hold.record import track
 from hushcore.hold.still import Ground
@@ -33,8 +35,10 @@ def main() -> None:
             plate = make_plate(frames[frame], hold, frame, [stroke])
             lay(frames[2], 2, make_fix(hold, Edge(BOX), plate, "under"))
         clarity(frames[1], hold.at(1), BOX)
+    look = default_look(Encoding("acescct"))
     for depth in (np.uint8, np.uint16):
         plane = np.zeros((4, 4), depth)
+        baked(look, Encoding("acescct")).show8(np.zeros((4, 4, 3), depth))
         yuv.rgb16((plane, plane, plane), yuv.Layout(8, True, "bt709"))
 
 

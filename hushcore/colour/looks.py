@@ -42,7 +42,9 @@ class Cdl:
 
     def transform(self) -> ocio.CDLTransform:
         """As OpenColorIO has it."""
-        return ocio.CDLTransform(list(self.slope), list(self.offset), list(self.power), self.saturation)
+        made = ocio.CDLTransform(list(self.slope), list(self.offset), list(self.power), self.saturation)
+        made.setStyle(ocio.CDL_ASC)  # clamped, as the standard has it
+        return made
 
 
 @dataclass(frozen=True)
@@ -155,7 +157,9 @@ class Baked:
         grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), -1)
         table = ocio.Lut3DTransform(side)
         table.setInterpolation(ocio.INTERP_TETRAHEDRAL)
-        table.setData(shown(look, encoding, grid).ravel())
+        values = shown(look, encoding, grid)
+        table.setData(values.ravel())
+        self._eight = np.ascontiguousarray(values * np.float32(255))
         self._table = ocio.Config.CreateRaw().getProcessor(table).getDefaultCPUProcessor()
 
     def show(self, codes: Codes) -> F32:
@@ -170,7 +174,13 @@ class Baked:
             return codes
         if self.neutral and codes.dtype == np.uint16:
             return np.asarray(EIGHT[codes])
-        return np.asarray((self.show(codes) * np.float32(255) + np.float32(0.5)).astype(np.uint8))
+        if codes.dtype.kind == "f" or self.encoding.floats_linear:
+            return np.asarray((self.show(codes) * np.float32(255) + np.float32(0.5)).astype(np.uint8))
+        from hushcore.colour.table_kernel import show8
+
+        out = np.empty(codes.shape, np.uint8)
+        show8(codes, np.float32((len(self._eight) - 1) / np.iinfo(str(codes.dtype)).max), self._eight, out)
+        return out
 
 
 @lru_cache(maxsize=24)

@@ -5,29 +5,52 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True, fastmath=True)
+def _widened(row, width, sub_x, left, out):  # type: ignore[no-untyped-def]
+    """A chroma row at luma's width: on the first of two samples (``left``) or between them."""
+    if not sub_x:
+        for col in range(width):
+            out[col] = row[col]
+        return
+    last = row.shape[0] - 1
+    quarter, three = np.float32(0.25), np.float32(0.75)
+    half = np.float32(0.5)
+    for k in range(row.shape[0]):
+        here, after = row[k], row[min(k + 1, last)]
+        before = row[max(k - 1, 0)]
+        at = 2 * k
+        if at < width:
+            out[at] = here if left else three * here + quarter * before
+        if at + 1 < width:
+            out[at + 1] = half * (here + after) if left else three * here + quarter * after
+
+
+@njit(cache=True, nogil=True, fastmath=True)
 def to_rgb(y, u, v, sub_x, sub_y, left, top, m, y0, ys, c0, cs, out):  # type: ignore[no-untyped-def]
+    """Row by row: chroma brought to the row's height, then to its width, then the matrix; 16 bits, clipped."""
     height, width = y.shape
     rows, cols = u.shape
-    off_x = 0.0 if left else 0.25
-    off_y = 0.0 if top else 0.25
+    full = np.float32(65535)
+    half = np.float32(0.5)
+    cb, cr = np.empty(cols, np.float32), np.empty(cols, np.float32)
+    wide_b, wide_r = np.empty(width, np.float32), np.empty(width, np.float32)
+    rv, gu, gv, bu = m[0, 2] * cs * full, m[1, 1] * cs * full, m[1, 2] * cs * full, m[2, 1] * cs * full
+    scale = ys * full
     for row in range(height):
-        fy = row * 0.5 - off_y if sub_y else float(row)
-        fy = min(max(fy, 0.0), rows - 1.0)
+        fy = np.float32(row)
+        if sub_y:
+            fy = np.float32(row) * half - (np.float32(0) if top else np.float32(0.25))
+        fy = min(max(fy, np.float32(0)), np.float32(rows - 1))
         r0 = int(fy)
         r1 = min(r0 + 1, rows - 1)
-        wy = np.float32(fy - r0)
+        w = fy - np.float32(r0)
+        for col in range(cols):
+            cb[col] = np.float32(u[r0, col]) + w * (np.float32(u[r1, col]) - np.float32(u[r0, col])) - c0
+            cr[col] = np.float32(v[r0, col]) + w * (np.float32(v[r1, col]) - np.float32(v[r0, col])) - c0
+        _widened(cb, width, sub_x, left, wide_b)
+        _widened(cr, width, sub_x, left, wide_r)
         for col in range(width):
-            fx = col * 0.5 - off_x if sub_x else float(col)
-            fx = min(max(fx, 0.0), cols - 1.0)
-            q0 = int(fx)
-            q1 = min(q0 + 1, cols - 1)
-            wx = np.float32(fx - q0)
-            a, b, c, d = (1 - wy) * (1 - wx), (1 - wy) * wx, wy * (1 - wx), wy * wx
-            cb = (a * u[r0, q0] + b * u[r0, q1] + c * u[r1, q0] + d * u[r1, q1] - c0) * cs
-            cr = (a * v[r0, q0] + b * v[r0, q1] + c * v[r1, q0] + d * v[r1, q1] - c0) * cs
-            luma = (y[row, col] - y0) * ys
-            for k in range(3):
-                value = luma + m[k, 1] * cb + m[k, 2] * cr
-                out[row, col, k] = np.uint16(
-                    min(max(value, np.float32(0)), np.float32(1)) * np.float32(65535) + np.float32(0.5)
-                )
+            luma = (np.float32(y[row, col]) - y0) * scale + half
+            b, r = wide_b[col], wide_r[col]
+            out[row, col, 0] = np.uint16(min(max(luma + rv * r, np.float32(0)), full))
+            out[row, col, 1] = np.uint16(min(max(luma + gu * b + gv * r, np.float32(0)), full))
+            out[row, col, 2] = np.uint16(min(max(luma + bu * b, np.float32(0)), full))
