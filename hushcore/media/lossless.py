@@ -3,7 +3,6 @@
 Every frame stands alone, so that segments written by several workers are joined packet by packet.
 """
 
-import os
 from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
@@ -15,7 +14,7 @@ import numpy as np
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
 from hushcore.media.movies import Movie, planes_of
-from hushcore.media.pictures import disk_problem
+from hushcore.media.pictures import written_whole
 
 CODEC = "ffv1"
 SUFFIX = ".mkv"
@@ -39,23 +38,15 @@ def write_segment(path: Path, movie: Movie, frames: Iterable[tuple[Any, list[Cod
 
     Raises HushError when the disk is full; nothing half-written is left.
     """
-    part = path.with_name(f".{path.name}.{os.getpid()}.part")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with av.open(str(part), "w", format="matroska") as container:
-            stream = None
-            for index, (source, planes) in enumerate(frames):
-                stream = stream or _stream(container, movie, source)
-                made = _frame(source, planes, stream.codec_context)
-                made.pts, made.time_base = index, 1 / movie.rate
-                container.mux(stream.encode(made))
-            if stream is not None:
-                container.mux(stream.encode(None))
-        os.replace(part, path)
-    except (OSError, av.FFmpegError) as error:
-        raise disk_problem(path, error if isinstance(error, OSError) else OSError(str(error))) from error
-    finally:
-        part.unlink(missing_ok=True)
+    with written_whole(path, (av.FFmpegError,)) as part, av.open(str(part), "w", format="matroska") as container:
+        stream = None
+        for index, (source, planes) in enumerate(frames):
+            stream = stream or _stream(container, movie, source)
+            made = _frame(source, planes, stream.codec_context)
+            made.pts, made.time_base = index, 1 / movie.rate
+            container.mux(stream.encode(made))
+        if stream is not None:
+            container.mux(stream.encode(None))
 
 
 def _stream(container: Any, movie: Movie, source: Any) -> Any:
@@ -101,37 +92,30 @@ def join(
 
     Raises HushError when the disk is full; nothing half-written is left.
     """
-    part = path.with_name(f".{path.name}.{os.getpid()}.part")
-    try:
-        with av.open(str(part), "w", format="matroska") as out:
-            with av.open(str(parts[0])) as first:
-                # the same encoder with the same options writes the same header as the segments have
-                stream = _stream(out, movie, next(iter(first.decode(video=0))))
-                stream.codec_context.open()
-            if timecode:
-                stream.metadata["TIMECODE"] = timecode
-            carried = _Sound(out, movie, sound) if sound else None
-            index = 0
-            for segment in parts:
-                with av.open(str(segment)) as container:
-                    for packet in container.demux(video=0):
-                        if packet.size == 0:
-                            continue
-                        packet.stream = stream
-                        packet.time_base = 1 / movie.rate
-                        packet.pts = packet.dts = index
-                        packet.duration = 1
-                        out.mux(packet)
-                        index += 1
-                        if carried:
-                            carried.until(index / movie.rate)
-            if carried:
-                carried.until(None)
-        os.replace(part, path)
-    except (OSError, av.FFmpegError) as error:
-        raise disk_problem(path, error if isinstance(error, OSError) else OSError(str(error))) from error
-    finally:
-        part.unlink(missing_ok=True)
+    with written_whole(path, (av.FFmpegError,)) as part, av.open(str(part), "w", format="matroska") as out:
+        with av.open(str(parts[0])) as first:
+            # the same encoder with the same options writes the same header as the segments have
+            stream = _stream(out, movie, next(iter(first.decode(video=0))))
+            stream.codec_context.open()
+        if timecode:
+            stream.metadata["TIMECODE"] = timecode
+        carried = _Sound(out, movie, sound) if sound else None
+        index = 0
+        for segment in parts:
+            with av.open(str(segment)) as container:
+                for packet in container.demux(video=0):
+                    if packet.size == 0:
+                        continue
+                    packet.stream = stream
+                    packet.time_base = 1 / movie.rate
+                    packet.pts = packet.dts = index
+                    packet.duration = 1
+                    out.mux(packet)
+                    index += 1
+                    if carried:
+                        carried.until(index / movie.rate)
+        if carried:
+            carried.until(None)
 
 
 class _Sound:

@@ -333,15 +333,8 @@ def write_codes(path: Path, codes: Codes, spec: oiio.ImageSpec | None = None) ->
 
 
 def _whole_file(path: Path, parts: list[Part]) -> None:
-    path.parent.mkdir(parents=True, exist_ok=True)
-    part = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
-    try:
+    with written_whole(path) as part:
         _write(part, parts)
-        os.replace(part, path)
-    except OSError as error:
-        raise disk_problem(path, error) from error
-    finally:
-        part.unlink(missing_ok=True)
 
 
 def _write(part: Path, parts: list[Part]) -> None:
@@ -370,3 +363,21 @@ def disk_problem(path: Path, error: OSError) -> HushError:
         "written before it are whole; free some space and deliver again.",
         "disk-full",
     )
+
+
+@contextmanager
+def written_whole(path: Path, broken: tuple[type[Exception], ...] = ()) -> Iterator[Path]:
+    """A place beside ``path`` to write to, moved there once the block ends well; else nothing is left of it.
+
+    Raises HushError as ``disk_problem`` has it for errors of the disk and those named in ``broken``.
+    """
+    part = path.with_name(f".{path.stem}.{os.getpid()}.part{path.suffix}")
+    caught: tuple[type[Exception], ...] = (OSError, *broken)
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        yield part
+        os.replace(part, path)
+    except caught as error:
+        raise disk_problem(path, error if isinstance(error, OSError) else OSError(str(error))) from error
+    finally:
+        part.unlink(missing_ok=True)

@@ -1,6 +1,7 @@
 """What can be done with jobs and shots."""
 
 import shutil
+from contextlib import suppress
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -8,6 +9,7 @@ from typing import Any
 from config.events import tell
 from django.conf import settings
 from django.db import transaction
+from procrastinate.exceptions import AlreadyEnqueued
 
 from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
@@ -159,9 +161,9 @@ def build_proxies(shot: Shot) -> None:
     from jobs import tasks
 
     for start in range(shot.first, shot.last + 1, tasks.CHUNK):
-        tasks.proxies.configure(queueing_lock=f"proxies {shot.id} {start}", priority=-5).defer(
-            shot=shot.id, first=start, last=min(start + tasks.CHUNK - 1, shot.last)
-        )
+        job = tasks.proxies.configure(queueing_lock=f"proxies {shot.id} {start}", priority=-5)
+        with suppress(AlreadyEnqueued), transaction.atomic():  # a chunk that waits already is not asked for twice
+            job.defer(shot=shot.id, first=start, last=min(start + tasks.CHUNK - 1, shot.last))
 
 
 def clear_proxies(shot: int) -> None:

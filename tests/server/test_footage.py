@@ -262,6 +262,8 @@ def test_proxies_are_made_by_workers_counted_and_cleared(web, shot, work):
     assert (made["frames"], made["of"]) == (9, 9)
     assert made["bytes"] > 0
     assert web.get("/api/storage").json()[0]["files"] == made["files"]
+    for _ in range(2):  # asked for twice while it waits
+        assert web.post(f"/api/shots/{shot.id}/proxies").status_code == 202
     assert web.delete(f"/api/shots/{shot.id}/proxies").status_code == 204
     assert web.get(f"/api/shots/{shot.id}/proxies").json()["files"] == 0
     seen(web, f"/pictures/shots/{shot.id}/frames/1004.jpg?wide=1280")

@@ -1,9 +1,9 @@
 import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { client, type Shot } from "../../api/client";
-import { keys, queries, useColour, useProxies } from "../../api/queries";
+import { keys, queries, useProxies } from "../../api/queries";
 import { Button } from "../../ui/controls";
-import { Field, type Given, TextField } from "./fields";
+import { CutField, EncodingField, Field, type Given, TextField } from "./fields";
 import { bytes, depthWords, ranges, rateConsequence, rateOf, rateText } from "./words";
 
 const STATUS = ["todo", "in-hand", "to-review", "approved", "delivered"];
@@ -12,7 +12,6 @@ const STATUS_WORDS = ["To do", "In hand", "To review", "Approved", "Delivered"];
 /** A shot's clip as it was found and corrected, and what it takes on disk. */
 export function ClipDialog({ shot, onClose }: { shot: Shot; onClose: () => void }) {
   const { clip } = shot;
-  const { data: colour } = useColour();
   const text = (value: number | null) => (value === null || value === undefined ? "" : String(value));
   const [given, setGiven] = useState<Given & { note: string; status: string }>({
     name: shot.name,
@@ -62,7 +61,6 @@ export function ClipDialog({ shot, onClose }: { shot: Shot; onClose: () => void 
       setProblem((error as Error).message);
     }
   };
-  const small = "figure h-7 w-20 rounded-md border border-line bg-felt-0 px-2 select-text";
   return (
     <Dialog.Root open onOpenChange={(now) => !now && onClose()}>
       <Dialog.Portal>
@@ -96,27 +94,15 @@ export function ClipDialog({ shot, onClose }: { shot: Shot; onClose: () => void 
               ))}
             </select>
           </Field>
-          <Field
-            label="Encoding"
+          <EncodingField
+            value={given.space}
+            onChange={(space) => set({ space })}
             note={
               given.space === clip.space
                 ? ""
                 : "Light, blends and the view follow this at once; delivered values outside the mattes stay as they are."
             }
-          >
-            <select
-              aria-label="Encoding"
-              value={given.space}
-              onChange={(e) => set({ space: e.target.value })}
-              className="h-7 w-64 rounded-md border border-line bg-felt-0 px-1.5"
-            >
-              {colour?.encodings.map((entry) => (
-                <option key={entry.space} value={entry.space}>
-                  {entry.words}
-                </option>
-              ))}
-            </select>
-          </Field>
+          />
           <TextField
             label="Rate"
             value={given.rate}
@@ -127,29 +113,7 @@ export function ClipDialog({ shot, onClose }: { shot: Shot; onClose: () => void 
                 : "Write it like 25, 23.976 or 24000/1001."
             }
           />
-          <Field label="In and out" note="Empty: all of it. Handles are worked on and delivered too.">
-            <input
-              aria-label="In"
-              placeholder="in"
-              value={given.cut_in}
-              onChange={(e) => set({ cut_in: e.target.value })}
-              className={small}
-            />
-            <input
-              aria-label="Out"
-              placeholder="out"
-              value={given.cut_out}
-              onChange={(e) => set({ cut_out: e.target.value })}
-              className={small}
-            />
-            <span className="text-soft">handles</span>
-            <input
-              aria-label="Handles"
-              value={given.handles}
-              onChange={(e) => set({ handles: e.target.value })}
-              className={`${small} !w-14`}
-            />
-          </Field>
+          <CutField given={given} onChange={set} />
           <TextField
             label="Timecode"
             value={given.timecode}

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { client, type Schemas } from "../../api/client";
-import { useColour, useExamined } from "../../api/queries";
+import { useExamined } from "../../api/queries";
 import { Button } from "../../ui/controls";
-import { Field, type Given, TextField } from "./fields";
+import { CutField, EncodingField, type Given, TextField } from "./fields";
 import { bytes, depthWords, ranges, rateConsequence, rateOf, rateText } from "./words";
 
 type Found = Schemas["FoundOut"];
@@ -22,7 +22,6 @@ export function FoundForm({ job, place, onDone }: { job: number; place: string; 
 }
 
 function Form({ job, place, found, onDone }: { job: number; place: string; found: Found; onDone: () => void }) {
-  const { data: colour } = useColour();
   const [given, setGiven] = useState<Given>({
     name: found.name,
     rate: found.rate ? rateText(rateOf(found.rate)!) : "24",
@@ -82,27 +81,15 @@ function Form({ job, place, found, onDone }: { job: number; place: string; found
     >
       <Facts found={found} />
       <TextField label="Shot name" value={given.name} onChange={(name) => set({ name })} wide />
-      <Field
-        label="Encoding"
+      <EncodingField
+        value={given.space}
+        onChange={(space) => set({ space })}
         note={
           given.space === found.space
             ? "As the files name it, or the usual one of their kind."
             : "Corrected: light, blends and the view follow this; delivered values outside the mattes stay as they are."
         }
-      >
-        <select
-          aria-label="Encoding"
-          value={given.space}
-          onChange={(event) => set({ space: event.target.value })}
-          className="h-7 w-64 rounded-md border border-line bg-felt-0 px-1.5"
-        >
-          {colour?.encodings.map((entry) => (
-            <option key={entry.space} value={entry.space}>
-              {entry.words}
-            </option>
-          ))}
-        </select>
-      </Field>
+      />
       <TextField
         label="Rate"
         value={given.rate}
@@ -121,29 +108,7 @@ function Form({ job, place, found, onDone }: { job: number; place: string; found
           note="Movies carry no frame numbers; theirs begin here."
         />
       )}
-      <Field label="In and out" note="Empty: all of it. Handles are worked on and delivered too.">
-        <input
-          aria-label="In"
-          placeholder="in"
-          value={given.cut_in}
-          onChange={(e) => set({ cut_in: e.target.value })}
-          className={SMALL}
-        />
-        <input
-          aria-label="Out"
-          placeholder="out"
-          value={given.cut_out}
-          onChange={(e) => set({ cut_out: e.target.value })}
-          className={SMALL}
-        />
-        <span className="text-soft">handles</span>
-        <input
-          aria-label="Handles"
-          value={given.handles}
-          onChange={(e) => set({ handles: e.target.value })}
-          className={`${SMALL} !w-14`}
-        />
-      </Field>
+      <CutField given={given} onChange={set} />
       <TextField
         label="Timecode"
         value={given.timecode}
@@ -171,8 +136,6 @@ function Form({ job, place, found, onDone }: { job: number; place: string; found
     </form>
   );
 }
-
-const SMALL = "figure h-7 w-20 rounded-md border border-line bg-felt-0 px-2 select-text";
 
 function Facts({ found }: { found: Found }) {
   const odd = Object.entries(found.odd ?? {});

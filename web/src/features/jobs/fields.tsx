@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { useColour } from "../../api/queries";
 
 /** What a person gave, as typed. */
 export interface Given {
@@ -43,6 +44,56 @@ export function TextField({ label, value, onChange, note, wide }: TextProps) {
         onChange={(event) => onChange(event.target.value)}
         className={`h-7 rounded-md border border-line bg-felt-0 px-2 select-text ${wide ? "w-64" : "figure w-32"}`}
       />
+    </Field>
+  );
+}
+
+/** What the clip's values mean. */
+export function EncodingField({
+  value,
+  note,
+  onChange,
+}: {
+  value: string;
+  note: string;
+  onChange: (space: string) => void;
+}) {
+  const { data: colour } = useColour();
+  return (
+    <Field label="Encoding" note={note}>
+      <select
+        aria-label="Encoding"
+        value={value}
+        onChange={(event) => onChange(event.target.value)}
+        className="h-7 w-64 rounded-md border border-line bg-felt-0 px-1.5"
+      >
+        {colour?.encodings.map((entry) => (
+          <option key={entry.space} value={entry.space}>
+            {entry.words}
+          </option>
+        ))}
+      </select>
+    </Field>
+  );
+}
+
+/** What of the clip is worked on. */
+export function CutField({ given, onChange }: { given: Given; onChange: (part: Partial<Given>) => void }) {
+  const box = (label: string, key: "cut_in" | "cut_out" | "handles", wide: string) => (
+    <input
+      aria-label={label}
+      placeholder={label.toLowerCase()}
+      value={given[key]}
+      onChange={(event) => onChange({ [key]: event.target.value })}
+      className={`figure h-7 rounded-md border border-line bg-felt-0 px-2 select-text ${wide}`}
+    />
+  );
+  return (
+    <Field label="In and out" note="Empty: all of it. Handles are worked on and delivered too.">
+      {box("In", "cut_in", "w-20")}
+      {box("Out", "cut_out", "w-20")}
+      <span className="text-soft">handles</span>
+      {box("Handles", "handles", "w-14")}
     </Field>
   );
 }
