@@ -77,9 +77,8 @@ def _proofs(
     movie: Movie, frames: Sequence[int], path: Path, masks: list[tuple[Mask, yuv.Layout]]
 ) -> Iterator[FrameProof]:
     size = path.stat().st_size // len(frames)
-    written = list(lossless.segment_planes(path)) if len(frames) <= 16 else lossless.segment_planes(path)
     count = 0
-    for frame, planes, (mask, layout) in zip(frames, written, masks, strict=True):
+    for frame, planes, (mask, layout) in zip(frames, lossless.segment_planes(path), masks, strict=False):
         source, _, _ = movie.planes(frame)
         inside = outside = 0
         digest = hashlib.sha256()
@@ -119,7 +118,7 @@ def join_segments(movie: Movie, frames: Sequence[int], folder: Path) -> Path:
     start = Fraction(frames[0] - movie.first) / movie.rate
     end = Fraction(frames[-1] + 1 - movie.first) / movie.rate
     offset = movie.header.time(0)
-    lossless.join(parts, path, movie, _starting(movie, frames[0]), (start + offset, end + offset))
+    lossless.join(parts, path, movie, len(frames), _starting(movie, frames[0]), (start + offset, end + offset))
     for part in parts:
         part.unlink(missing_ok=True)
     return path

@@ -86,11 +86,17 @@ def segment_planes(path: Path) -> Iterable[list[Codes]]:
 
 
 def join(
-    parts: list[Path], path: Path, movie: Movie, timecode: str = "", sound: tuple[Fraction, Fraction] | None = None
+    parts: list[Path],
+    path: Path,
+    movie: Movie,
+    count: int,
+    timecode: str = "",
+    sound: tuple[Fraction, Fraction] | None = None,
 ) -> None:
-    """Segments in order as one movie, packets as they are; ``sound``: seconds of the source whose sound goes along.
+    """Segments in order as one movie, packets as they are; ``count``: frames that it must have;
+    ``sound``: seconds of the source whose sound goes along.
 
-    Raises HushError when the disk is full; nothing half-written is left.
+    Raises HushError when the disk is full or the frames are not all there once; nothing half-written is left.
     """
     with written_whole(path, (av.FFmpegError,)) as part, av.open(str(part), "w", format="matroska") as out:
         with av.open(str(parts[0])) as first:
@@ -116,6 +122,8 @@ def join(
                         carried.until(index / movie.rate)
         if carried:
             carried.until(None)
+        if index != count:
+            raise HushError(f"The movie came to {index} frames instead of {count}; deliver it anew.", "proof-failed")
 
 
 class _Sound:

@@ -36,13 +36,13 @@ def deliver(delivery: int, first: int, last: int) -> None:
     Delivery.objects.filter(id=delivery, state=Delivery.State.WAITING).update(state=Delivery.State.RENDERING)
     try:
         _chunk(found, first, last)
+        _finish(found)
     except HushError as error:
         _failed(found, error.message)
         return
     except Exception:
         _failed(found, "Rendering broke down here. The frames written before it are whole; go on to try again.")
         raise
-    _finish(found)
 
 
 def _chunk(delivery: Delivery, first: int, last: int) -> None:
@@ -51,6 +51,10 @@ def _chunk(delivery: Delivery, first: int, last: int) -> None:
     done = set(delivery.frames.filter(frame__range=(first, last)).values_list("frame", flat=True))
     fixes = _fixes(delivery)
     wanted = [frame for frame in range(first, last + 1) if frame not in done]
+    if wanted and isinstance(
+        media, Movie
+    ):  # a movie's segment is whole or not there: frames half told are written anew
+        wanted = list(range(first, last + 1))
     alive = Delivery.objects.filter(id=delivery.id, stop_asked=False)
 
     def proved(proof: FrameProof) -> bool:

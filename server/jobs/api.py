@@ -206,7 +206,7 @@ def proxies(request: HttpRequest, shot: int) -> ProxyOut:
     """How far a shot's proxies are, and what they take."""
     found = _shot(shot)
     files, size = actions.disk_use(pictures.proxy_folder(shot))
-    ready = sum(pictures.has_proxy(found, frame) for frame in range(found.first, found.last + 1))
+    ready = pictures.proxies_ready(found)
     return ProxyOut(frames=ready, of=found.last - found.first + 1, files=files, bytes=size)
 
 

@@ -4,6 +4,7 @@ import hashlib
 import logging
 import os
 from collections.abc import Callable
+from contextlib import suppress
 from functools import wraps
 from pathlib import Path
 from typing import Any
@@ -104,17 +105,18 @@ def keep(path: Path, data: bytes) -> None:
         log.warning("a proxy could not be kept: %s", error)
 
 
-def frame_key(shot: Shot, frame: int, view: View, suffix: str) -> str:
+def frame_key(shot: Shot, frame: int, view: View, suffix: str, media: Footage | None = None) -> str:
     """The name of exactly this picture. Raises HushError when the frame is not there."""
-    return f"shot {shot.clip.media().stamp(frame)} {look_name(shot)} {view.name} {suffix}"
+    return f"shot {(media or shot.clip.media()).stamp(frame)} {look_name(shot)} {view.name} {suffix}"
 
 
-def has_proxy(shot: Shot, frame: int) -> bool:
-    """Whether the picture that playing needs is there."""
-    try:
-        return proxy_path(shot.id, frame_key(shot, frame, View(width=VIEW_WIDTH), "jpg"), "jpg").exists()
-    except HushError:
-        return False
+def proxies_ready(shot: Shot) -> int:
+    """How many frames have the picture that playing needs; frames that are not there have none."""
+    media, view, ready = shot.clip.media(), View(width=VIEW_WIDTH), 0
+    for frame in range(shot.first, shot.last + 1):
+        with suppress(HushError):
+            ready += proxy_path(shot.id, frame_key(shot, frame, view, "jpg", media), "jpg").exists()
+    return ready
 
 
 def shown(shot: Shot, frame: int, view: View, suffix: str) -> bytes:

@@ -313,6 +313,7 @@ def test_a_movie_is_patched_and_delivered_without_loss(web, job, storage, work, 
     delivery = web.get("/api/deliveries").json()[0]
     assert (delivery["state"], delivery["problem"], delivery["changed_outside"]) == ("done", "", 0)
     assert delivery["changed_inside"] > 0
+    half_told(web, delivery, work)
     folder = settings.DELIVERIES / delivery["folder"]
     assert sorted(entry.name for entry in folder.iterdir()) == ["look.cube", "m-preview.mp4", "m.mkv", "proof.json"]
     source, made = open_movie(path), open_movie(folder / "m.mkv")
@@ -321,6 +322,19 @@ def test_a_movie_is_patched_and_delivered_without_loss(web, job, storage, work, 
         assert (one[0][:60] == two[0][:60]).all()
         spot = (slice(120 + k, 140 + k), slice(150 + k, 170 + k))
         assert two[0][spot].mean() > one[0][spot].mean() + 40  # the dark mark is gone
+
+
+def half_told(web, delivery, work):
+    """A worker that dies between two proofs of a segment: taken up again, the movie has every frame once."""
+    from deliveries.models import Delivery
+
+    row = Delivery.objects.get(id=delivery["id"])
+    row.frames.filter(frame__gte=3).delete()
+    Delivery.objects.filter(id=row.id).update(state="stopped", stop_asked=True)
+    (settings.DELIVERIES / delivery["folder"] / "m.mkv").unlink()
+    web.post(f"/api/deliveries/{row.id}/go-on")
+    work()
+    assert web.get("/api/deliveries").json()[0]["state"] == "done"
 
 
 def test_storage_that_is_unplugged_is_said(web, storage):

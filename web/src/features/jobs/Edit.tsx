@@ -70,7 +70,7 @@ export function Edit({ job, onDone }: { job: number; onDone: () => void }) {
           />
         </label>
         <Button look="main" className="ml-auto" disabled={ready === 0 || busy} onClick={() => void make()}>
-          {busy ? "Making shots" : `Make ${ready} shots`}
+          {busy ? "Making shots" : `Make ${ready} ${ready === 1 ? "shot" : "shots"}`}
         </Button>
       </div>
       {problem && (
@@ -100,11 +100,13 @@ export function Edit({ job, onDone }: { job: number; onDone: () => void }) {
                 // biome-ignore lint/suspicious/noArrayIndexKey: an edit may use the same clip twice
                 <tr key={k} className="border-felt-3 border-t align-top">
                   <td className="py-1.5 pr-3">{cut.name}</td>
-                  <td className="figure pr-3 text-soft">
+                  <td className="figure py-1.5 pr-3 text-soft">
                     {cut.cut_in ?? cut.first} to {cut.cut_out ?? cut.last}
                   </td>
-                  <td className="figure pr-3 text-soft">{cut.rate.replace("/1", "")}</td>
-                  <td className={cut.problem ? "text-noticeable" : "text-soft"}>{cut.problem || cut.place}</td>
+                  <td className="figure py-1.5 pr-3 text-soft">{cut.rate.replace("/1", "")}</td>
+                  <td className={`py-1.5 ${cut.problem ? "text-noticeable" : "text-soft"}`}>
+                    {cut.problem || cut.place}
+                  </td>
                 </tr>
               ))}
             </tbody>
