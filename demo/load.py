@@ -14,6 +14,10 @@ SHOTS = [
         {"space": "acescct", "timecode": "00:57:36:01"},
     ),
     ("085 jug", "jug/jug.mov", (24000, 1001), "Lift the price sticker off; keep the glaze and its highlight.", {"first": 1001}),
+    (
+        "110 arm", "arm/arm.####.exr", (24, 1), "Scratch and mole off the forearm; leave the skin as it is.",
+        {"timecode": "00:00:00:01"},
+    ),
 ]  # fmt: skip
 
 

@@ -2,8 +2,8 @@
 
     python -m demo.render --media DIR --truth DIR [--workers K]
 
-Writes ``apron/apron.####.tif`` (16-bit, sRGB), ``wall/wall.#######.dpx`` (10-bit, ACEScct, 25 frames a second) and
-``jug/jug.mov`` (10-bit 4:2:2, BT.709, 23.976), and beside them, in the truth folder that the product never reads:
+Writes ``apron/apron.####.tif`` (16-bit, sRGB), ``wall/wall.#######.dpx`` (10-bit, ACEScct, 25 frames a second),
+``jug/jug.mov`` (10-bit 4:2:2, BT.709, 23.976) and ``arm/arm.####.exr`` (half float, linear BT.709), and beside them, in the truth folder that the product never reads:
 ``clean/`` (no mark, no grain), ``clean_grain/`` (no mark, other grain of the same kind; apron only) and ``truth.npz``
 (positions and visibility of an 8 px grid of the anchor pose on every frame).
 """
@@ -23,7 +23,7 @@ import numpy as np
 import OpenImageIO as oiio
 from numpy.typing import NDArray
 
-from demo import apron, jug, linen, raster, sensor, shade, wall
+from demo import apron, arm, jug, linen, raster, sensor, shade, wall
 from demo.noise import fractal, smoothstep
 
 F32 = NDArray[np.float32]
@@ -281,6 +281,29 @@ def _render_jug(job: tuple[int, int, str, str]) -> int:
     return frame
 
 
+def write_exr(path: Path, linear: F32, rate: tuple[int, int]) -> None:
+    """One half-float OpenEXR picture of linear BT.709 light."""
+    spec = oiio.ImageSpec(linear.shape[1], linear.shape[0], 3, "half")
+    spec["compression"] = "zip"
+    spec["FramesPerSecond"] = rate[0] / rate[1]
+    spec["ImageDescription"] = "Ollowby Clay, spring film: arm, linear BT.709"
+    part = path.with_suffix(".part.exr")
+    out = oiio.ImageOutput.create(str(part))
+    if not out.open(str(part), spec) or not out.write_image(linear):
+        raise OSError(f"could not write {path.name}: {out.geterror()}")
+    out.close()
+    os.replace(part, path)
+
+
+def _render_arm(job: tuple[int, int, str, str]) -> int:
+    frame, seed, media, truth = job
+    marked, clean = arm.render(frame, seed)
+    field = sensor.grain_field(marked.shape, frame * 1000 + seed + 154)
+    write_exr(Path(media) / f"arm.{frame:04d}.exr", sensor.add_grain(marked, field), arm.RATE)
+    write_exr(Path(truth) / "clean" / f"arm.{frame:04d}.exr", clean, arm.RATE)
+    return frame
+
+
 def _timecode(frame: int, rate: tuple[int, int]) -> str:
     base = round(rate[0] / rate[1])
     seconds, part = divmod(frame, base)
@@ -324,7 +347,7 @@ def fingerprint(*names: str) -> str:
     return digest.hexdigest()[:16]
 
 
-APRON_CODE = ("apron", "linen", "noise", "raster", "sensor", "shade", "render")
+APRON_CODE = ("apron", "linen", "noise", "raster", "sensor", "shade")  # this file only brings scenes to disk
 
 
 def render_all(media: Path, truth: Path, workers: int) -> list[str]:
@@ -336,22 +359,25 @@ def render_all(media: Path, truth: Path, workers: int) -> list[str]:
         done.append("wall")
     if render_plain("jug", jug.COUNT, jug.FIRST, media, truth, workers):
         done.append("jug")
+    if render_plain("arm", arm.COUNT, arm.FIRST, media, truth, workers):
+        done.append("arm")
     return done
 
 
 def render_plain(name: str, count: int, first: int, media: Path, truth: Path, workers: int) -> bool:
-    """The wall or the jug, unless it is already there."""
-    shot, exact, scene = media / name, truth / name, {"wall": wall, "jug": jug}[name]
+    """The wall, the jug or the arm, unless it is already there."""
+    shot, exact, scene = media / name, truth / name, {"wall": wall, "jug": jug, "arm": arm}[name]
     stamp = exact / "rendered.txt"
-    tag = f"{fingerprint(name, 'noise', 'sensor', 'render')} frames {count}"
+    code = (name, "noise", "sensor", *(("raster",) if name == "arm" else ()))
+    tag = f"{fingerprint(*code)} frames {count}"
     if stamp.exists() and stamp.read_text() == tag and any(shot.iterdir()):
         return False
     kept = exact / "kept"
     for folder in (shot, exact / "clean", kept):
         shutil.rmtree(folder, ignore_errors=True)
         folder.mkdir(parents=True)
-    one = _render_wall if name == "wall" else _render_jug
-    place = shot if name == "wall" else kept
+    one = {"wall": _render_wall, "jug": _render_jug, "arm": _render_arm}[name]
+    place = kept if name == "jug" else shot
     frames = list(range(first, first + count))
     with multiprocessing.get_context("fork").Pool(workers) as pool:
         for done, _ in enumerate(pool.imap_unordered(one, [(frame, 1, str(place), str(exact)) for frame in frames]), 1):

@@ -36,6 +36,36 @@ def fit(source: F64, target: F64) -> F64:
     return np.asarray(matrix / matrix[2, 2])
 
 
+def fit_simple(source: F64, target: F64) -> F64:
+    """The plainest map that takes ``source`` (n, 2) to ``target``: a shift for one point, a similarity for two, an
+    affine map for three, a homography for four and more (least squares)."""
+    if len(source) >= 4:
+        return fit(source, target)
+    centre, to = source.mean(0), target.mean(0)
+    a, b = source - centre, target - to
+    if len(source) == 1:
+        linear = np.eye(2)
+    elif len(source) == 2:
+        linear = _turn_and_scale(a, b)
+    else:
+        if abs(np.linalg.det(a[1:] - a[0])) < 1e-6:
+            raise HushError("These points lie on a line; spread them over the surface.", "bad-points")
+        linear = np.linalg.lstsq(a, b, rcond=None)[0].T
+    matrix = np.eye(3)
+    matrix[:2, :2], matrix[:2, 2] = linear, to - linear @ centre
+    return matrix
+
+
+def _turn_and_scale(a: F64, b: F64) -> F64:
+    """The similarity's linear part between centred points (complex least squares)."""
+    p, q = a[:, 0] + 1j * a[:, 1], b[:, 0] + 1j * b[:, 1]
+    spread = float((np.abs(p) ** 2).sum())
+    if spread < 1e-9:
+        raise HushError("These points coincide; spread them over the surface.", "bad-points")
+    z = (np.conj(p) * q).sum() / spread
+    return np.array([[z.real, -z.imag], [z.imag, z.real]])
+
+
 def _normaliser(points: F64) -> F64:
     """Shift to the centroid, scale to a mean distance of sqrt 2 (algorithm 4.2, step i)."""
     centre = points.mean(0)

@@ -132,3 +132,21 @@ def affine_part(grid: Grid, coefficients: F64) -> F64:
     flat = coefficients.reshape(-1, 2)
     solved, *_ = np.linalg.lstsq(design, flat, rcond=None)
     return np.asarray((design @ solved).reshape(coefficients.shape))
+
+
+def control_points(grid: Grid) -> F64:
+    """Positions (rows, cols, 2) of the control points, px."""
+    xs = grid.left + grid.spacing * (np.arange(grid.shape[1]) - 1)
+    ys = grid.top + grid.spacing * (np.arange(grid.shape[0]) - 1)
+    return np.stack(np.meshgrid(xs, ys), -1)
+
+
+def fitted(grid: Grid, moved: Callable[[F64], F64]) -> F64:
+    """Coefficients of the spline nearest to a smooth map ``moved`` of points (..., 2), least squares, cell by cell."""
+    offsets = (np.arange(4 * grid.across) + 0.5) / 4, (np.arange(4 * grid.down) + 0.5) / 4
+    xs, ys = grid.left + grid.spacing * offsets[0], grid.top + grid.spacing * offsets[1]
+    points = np.stack(np.meshgrid(xs, ys), -1)
+    shift = moved(points) - points
+    in_x = np.linalg.pinv(basis_rows(xs, grid.left, grid.spacing, grid.across))
+    in_y = np.linalg.pinv(basis_rows(ys, grid.top, grid.spacing, grid.down))
+    return np.stack([in_y @ shift[..., k] @ in_x.T for k in range(2)], -1)

@@ -74,9 +74,9 @@ class MeshMap:
         return np.eye(2) + spline.derivatives(self.grid, self.coefficients, points)
 
 
-def identity(kind: str, grid: spline.Grid | None) -> HoldMap:
+def identity(grid: spline.Grid | None) -> HoldMap:
     """The map on the anchor frame itself."""
-    if kind == "planar" or grid is None:
+    if grid is None:
         return PlanarMap(np.eye(3))
     return MeshMap(grid, np.zeros((*grid.shape, 2)))
 

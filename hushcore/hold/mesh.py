@@ -22,6 +22,7 @@ from hushcore.errors import HushError
 from hushcore.geometry import sampling, spline
 from hushcore.hold import kernels
 from hushcore.hold.maps import MeshMap
+from hushcore.hold.method import Stiffness
 from hushcore.hold.picture import View
 from hushcore.hold.still import Still, blurred_still
 
@@ -34,18 +35,6 @@ STEP_CAP = 6.0  # px of the level
 HELD_TO_PREDICTION = 1e-4
 DATA, DATA_FIRST = 0.5, 0.1
 SHUTTER = 0.5
-
-
-@dataclass(frozen=True)
-class Stiffness:
-    """How the surface may bend. Energies are integrals in px, so they do not depend on ``spacing``."""
-
-    spacing: float = 28.0
-    bend: float = 200.0
-    change: float = 3.0e3
-    by_level: tuple[float, ...] = (1.0, 10.0, 100.0, 1000.0)
-    iterations: tuple[int, ...] = (3, 2, 3, 4)  # fine to coarse
-    more_at_start: int = 4
 
 
 @dataclass

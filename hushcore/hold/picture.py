@@ -1,19 +1,20 @@
 """What the tracker sees: pyramids of locally normalised luma, and the reading weights."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Rect, padded_cut
-from hushcore.colour import curves
+from hushcore.arrays import F32, F64, Codes, Rect, padded_cut
+from hushcore.hold.method import Prep, channel_of
 
 LEVELS = 4
-# Rec. 709 luma weights on encoded values: the tracker wants contrast, not colorimetry
-LUMA = np.array([0.2126, 0.7152, 0.0722], np.float32)
 PRE_BLUR_FINE, PRE_BLUR_COARSE = 0.5, 0.6
 NORMALISE_SIGMA = 3.5  # px; at 5 moving shading pulls at deep folds (on the demo: .58 px RMS against .30)
 CLIPPED = 0.985
+MASK_BITS = 4  # sub-pixel bits of the polygon rasteriser
+PLAIN = Prep()
 
 
 @dataclass(frozen=True)
@@ -40,18 +41,8 @@ class View:
 
 
 def luma(codes: Codes) -> F32:
-    """Encoded luma 0..1 of codes (h, w, c) or (h, w); float ones count as linear light and are taken in ACEScct."""
-    if codes.dtype.kind == "f":
-        return _weighed(np.asarray(curves.linear_to_acescct(np.nan_to_num(codes.astype(np.float32))), np.float32), 1.0)
-    return _weighed(codes, 1.0 / np.iinfo(codes.dtype).max)
-
-
-def _weighed(values: Codes | F32, scale: float) -> F32:
-    if values.ndim == 2:
-        return np.asarray(values, np.float32) * np.float32(scale)
-    if values.shape[2] < 3:
-        return np.asarray(values[..., 0], np.float32) * np.float32(scale)
-    return np.asarray(cv2.transform(np.asarray(values[..., :3], np.float32), (LUMA * np.float32(scale))[None, :]))
+    """Encoded luma 0..1 of codes (h, w, c) or (h, w)."""
+    return channel_of(codes)
 
 
 def normalise(picture: F32) -> F32:
@@ -63,8 +54,11 @@ def normalise(picture: F32) -> F32:
     return np.asarray(detail / (spread + np.float32(0.3 * middle + 0.3 * high + 1e-4)))
 
 
-def look_at(frame_luma: F32, rect: Rect) -> View:
-    """Pyramid of a crop; pixels outside the frame or near clipping are marked unreadable."""
+def look_at(frame_luma: F32, rect: Rect, prep: Prep = PLAIN, hidden: Sequence[F64] = ()) -> View:
+    """Pyramid of a crop, prepared for the tracker.
+
+    Pixels outside the frame, near clipping, or inside the polygons ``hidden`` (frame px) are marked unreadable.
+    """
     multiple = 1 << (LEVELS - 1)
     wide = -(-rect.width // multiple) * multiple
     tall = -(-rect.height // multiple) * multiple
@@ -72,6 +66,8 @@ def look_at(frame_luma: F32, rect: Rect) -> View:
     picture = np.ascontiguousarray(padded_cut(frame_luma, rect), np.float32)
     readable = (picture < CLIPPED).astype(np.float32)
     _mask_outside(readable, rect, frame_luma.shape[1], frame_luma.shape[0])
+    fill(readable, hidden, rect, 0)
+    picture = prep.apply(picture)
     levels = []
     for level in range(LEVELS):
         blurred = cv2.GaussianBlur(picture, (0, 0), PRE_BLUR_FINE if level == 0 else PRE_BLUR_COARSE)
@@ -80,6 +76,13 @@ def look_at(frame_luma: F32, rect: Rect) -> View:
         picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
         readable = (cv2.resize(readable, size, interpolation=cv2.INTER_AREA) > 0.9).astype(np.float32)
     return View(rect, tuple(levels))
+
+
+def fill(out: F32, shapes: Sequence[F64], rect: Rect, value: float) -> None:
+    """Set what lies inside polygons (n, 2, px) in a picture of ``rect``."""
+    corner, scale = np.array([rect.left, rect.top]), 1 << MASK_BITS
+    for shape in shapes:
+        cv2.fillPoly(out, [np.round((shape - corner) * scale).astype(np.int32)], value, shift=MASK_BITS)
 
 
 def _mask_outside(readable: F32, rect: Rect, width: int, height: int) -> None:

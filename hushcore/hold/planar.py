@@ -18,11 +18,22 @@ SMALLEST_AREA = 0.03  # of the anchor's, anywhere on the ground
 TRUST = 1e-3  # of the Hessian's own diagonal: keeps what cannot be seen where it was predicted
 
 
-class PlanarSolver:
-    """Fits the homography from the anchor frame to a frame."""
+def freedom(motion: str) -> F64:
+    """Columns: the combinations of the eight parameters that a motion may use (see ``kernels.planar_sums``)."""
+    all_of = np.eye(8)
+    if motion == "shift":
+        return all_of[:, [0, 3]]
+    if motion == "similarity":
+        return np.column_stack([all_of[:, 0], all_of[:, 3], all_of[:, 1] + all_of[:, 5], all_of[:, 4] - all_of[:, 2]])
+    return all_of[:, :6] if motion == "affine" else all_of
 
-    def __init__(self, still: Still) -> None:
+
+class PlanarSolver:
+    """Fits the homography, or a plainer motion, from the anchor frame to a frame."""
+
+    def __init__(self, still: Still, motion: str = "perspective") -> None:
         self.still = still
+        self.freedom = freedom(motion)
         rect = still.rect
         self.centre = np.array([(rect.left + rect.right - 1) / 2, (rect.top + rect.bottom - 1) / 2])
         self.reach = max(rect.width, rect.height) / 2
@@ -114,12 +125,13 @@ class PlanarSolver:
         hessian, force = np.zeros((8, 8)), np.zeros(8)
         kernels.planar_sums(still, warped, weight, np.float32(scale), to_x, to_y, level < FINE_LEVELS, hessian, force)
         hessian = hessian + np.tril(hessian, -1).T
+        hessian, force = self.freedom.T @ hessian @ self.freedom, self.freedom.T @ force
         values, vectors = np.linalg.eigh(hessian)
         if values[-1] <= 0:
             raise HushError("The hold broke down here: too little of the ground can be seen.", "lost")
         values = np.maximum(values, 0) + TRUST * values[-1] * 1e-2
         p = vectors @ ((vectors.T @ force) / values) * (2.0**level)
-        return self._update(p)
+        return self._update(self.freedom @ p)
 
     def _update(self, p: F64) -> F64:
         """The small homography x -> x + p(u, v) around the centre, u and v in units of ``reach``."""

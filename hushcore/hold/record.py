@@ -11,6 +11,7 @@ from hushcore.errors import HushError
 from hushcore.geometry import spline
 from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap, identity
+from hushcore.hold.method import Method
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import Measured, Tracker, make_tracker
 
@@ -20,18 +21,28 @@ LOST_DRIFT = 229.0  # px: the figure's own ceiling, 4.2 e^4
 
 @dataclass(frozen=True)
 class HoldFrame:
-    """One frame: map parameters, drift per cell (px), its RMS, seen share of the ground, whether it was lost."""
+    """One frame: map parameters, drift per cell (px), its RMS, seen share of the ground, whether it was lost.
+
+    ``cells``: how far each cell was used (see ``tracker.Measured``), none in old files; ``trouble``: a key of
+    ``trouble.WORDS`` or nothing.
+    """
 
     params: F64
     drift: F32
     drift_rms: float
     seen: float
     lost: bool
+    cells: np.ndarray | None = None
+    trouble: str = ""
 
 
 @dataclass
 class Hold:
-    """A hold: how it was measured, and its frames. ``corner``: top left of the drift cells, anchor px."""
+    """A hold: how it was measured, and its frames.
+
+    ``corner``: top left of the drift cells, anchor px; ``keys``: frames whose place was set by hand; ``off``: ranges
+    of frames on which it is switched off.
+    """
 
     kind: str
     anchor: int
@@ -39,21 +50,37 @@ class Hold:
     grid: spline.Grid | None
     corner: tuple[int, int]
     frames: dict[int, HoldFrame] = field(default_factory=dict)
+    keys: dict[int, F64] = field(default_factory=dict)
+    off: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def bends(self) -> bool:
+        """Whether the map is a spline."""
+        return self.grid is not None
 
     def has(self, frame: int) -> bool:
         """Whether the surface is known on a frame."""
+        if any(first <= frame <= last for first, last in self.off):
+            return False
         return frame == self.anchor or frame in self.frames
+
+    def params_at(self, frame: int) -> F64:
+        """The map's parameters on a measured frame or the anchor."""
+        if frame == self.anchor:
+            return np.zeros((*self.grid.shape, 2)) if self.grid is not None else np.eye(3)
+        return self.frames[frame].params
 
     def at(self, frame: int) -> HoldMap:
         """The map from the still surface to a frame. Raises HushError when it was not measured."""
         if frame == self.anchor:
-            return identity(self.kind, self.grid)
+            return identity(self.grid)
         if frame not in self.frames:
             raise HushError(f"The hold has not been measured on frame {frame}; track to it first.", "not-held")
-        params = self.frames[frame].params
-        if self.kind == "planar" or self.grid is None:
-            return PlanarMap(params)
-        return MeshMap(self.grid, params)
+        return self.map_of(self.frames[frame].params)
+
+    def map_of(self, params: F64) -> HoldMap:
+        """The map that parameters describe."""
+        return PlanarMap(params) if self.grid is None else MeshMap(self.grid, params)
 
     def drift_at(self, frame: int, points: F64) -> F64:
         """Drift figure (px) at still points (n, 2): bilinear between cells; 0 on the anchor."""
@@ -78,6 +105,8 @@ class Hold:
                 "left": grid.left, "top": grid.top, "spacing": grid.spacing, "across": grid.across, "down": grid.down,
             },
             "frames": {str(number): frame_plain(self.frames[number]) for number in sorted(self.frames)},
+            "keys": {str(number): params_plain(self.keys[number]) for number in sorted(self.keys)},
+            "off": [list(stretch) for stretch in self.off],
         }  # fmt: skip
 
     @staticmethod
@@ -88,32 +117,48 @@ class Hold:
             hold = Hold(data["kind"], int(data["anchor"]), tuple(data["size"]), grid, tuple(data["corner"]))
             for number, stored in data["frames"].items():
                 hold.frames[int(number)] = frame_of(stored)
+            for number, params in data.get("keys", {}).items():
+                hold.keys[int(number)] = np.asarray(params, float)
+            hold.off = tuple((int(first), int(last)) for first, last in data.get("off", []))
         except (KeyError, TypeError, ValueError) as error:
             raise HushError(f"This is not a hold file ({error}); write it with hush track.", "bad-hold") from error
         return hold
 
 
+CELL_CODES = "0123456789o."  # a cell's code as a character: used 0..9, off the frame, not read
+
+
+def params_plain(params: F64) -> list[Any]:
+    """Parameters as JSON-ready lists, with the digits that matter (1e-6 px)."""
+    return np.round(params, 9 if params.shape == (3, 3) else 6).tolist()  # type: ignore[no-any-return]
+
+
 def frame_plain(frame: HoldFrame) -> dict[str, Any]:
-    """A frame as JSON-ready data; parameters keep the digits that matter (1e-6 px)."""
+    """A frame as JSON-ready data."""
     return {
-        "params": np.round(frame.params, 9 if frame.params.shape == (3, 3) else 6).tolist(),
+        "params": params_plain(frame.params),
         "drift": np.round(frame.drift, 3).tolist(),
         "drift_rms": round(frame.drift_rms, 4), "seen": round(frame.seen, 4), "lost": frame.lost,
+        "cells": None if frame.cells is None else ["".join(CELL_CODES[c] for c in row) for row in frame.cells],
+        "trouble": frame.trouble,
     }  # fmt: skip
 
 
 def frame_of(stored: dict[str, Any]) -> HoldFrame:
     """The reverse of ``frame_plain``."""
+    rows = stored.get("cells")
+    cells = None if rows is None else np.array([[CELL_CODES.index(c) for c in row] for row in rows], np.uint8)
     return HoldFrame(
         np.asarray(stored["params"], float), np.asarray(stored["drift"], np.float32),
-        float(stored["drift_rms"]), float(stored["seen"]), bool(stored["lost"]),
+        float(stored["drift_rms"]), float(stored["seen"]), bool(stored["lost"]), cells, stored.get("trouble", ""),
     )  # fmt: skip
 
 
 def of_measured(measured: Measured) -> HoldFrame:
     """A tracker's result as a frame of a hold, rounded as it is stored so that both compute the same."""
     return frame_of(frame_plain(HoldFrame(
-        measured.params, measured.drift, measured.drift_rms, measured.seen, measured.lost
+        measured.params, measured.drift, measured.drift_rms, measured.seen, measured.lost, measured.cells,
+        measured.trouble,
     )))  # fmt: skip
 
 
@@ -129,12 +174,17 @@ def ways(first: int, last: int, anchor: int) -> tuple[list[int], list[int]]:
 
 
 def follow(tracker: Tracker, read: Reader, frames: Iterable[int]) -> Iterator[tuple[int, HoldFrame]]:
-    """Measure frames in order, one by one."""
+    """Measure frames in order, one by one; a cut ends it, a few frames after."""
     for number in frames:
-        yield number, of_measured(tracker.step(read(number)))
+        measured = of_measured(tracker.step(read(number), number))
+        yield number, measured
+        if tracker.over:
+            return
 
 
-def track(read: Reader, ground: Ground, kind: str, anchor: int, first: int, last: int) -> Iterator[tuple[int, Hold]]:
+def track(
+    read: Reader, ground: Ground, method: Method | str, anchor: int, first: int, last: int
+) -> Iterator[tuple[int, Hold]]:
     """Measure first..last from the anchor both ways; yields the growing hold after each frame.
 
     Raises HushError when the anchor lies outside the range or the ground cannot be held.
@@ -144,7 +194,7 @@ def track(read: Reader, ground: Ground, kind: str, anchor: int, first: int, last
     codes = read(anchor)
     hold: Hold | None = None
     for way in ways(first, last, anchor):
-        tracker = make_tracker(codes, ground, kind)
+        tracker = make_tracker(codes, ground, method, anchor)
         hold = hold or start(tracker, anchor)
         for number, frame in follow(tracker, read, way):
             hold.frames[number] = frame

@@ -10,19 +10,65 @@ from hushcore.arrays import F32, F64, Rect
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
 from hushcore.geometry.paths import check_polygon
-from hushcore.hold.picture import LEVELS, View, look_at
+from hushcore.hold.method import Prep
+from hushcore.hold.picture import LEVELS, PLAIN, Level, View, fill, look_at
 
 SMALLEST_GROUND = 16  # px
 LEAST_CONTRAST = 0.004  # encoded; below this there is nothing to hold on to
-MASK_BITS = 4  # sub-pixel bits of the polygon rasteriser
+FACETS = 64  # points to which keyed shapes are brought before they are mixed
+
+
+@dataclass(frozen=True)
+class Passing:
+    """A shape of the frame to ignore, keyed over time: fingers, a lamp post, hair. Keys: frame to polygon (n, 2).
+
+    Between two keys it moves evenly from one to the other; it is there from its first to its last key, or through the
+    whole shot when there is only one.
+    """
+
+    keys: tuple[tuple[int, F64], ...]
+
+    def at(self, frame: int) -> F64 | None:
+        """The polygon on a frame, frame px; None when it is not there."""
+        frames = [number for number, _ in self.keys]
+        if len(frames) == 1:
+            return self.keys[0][1]
+        if not frames[0] <= frame <= frames[-1]:
+            return None
+        after = next(k for k, number in enumerate(frames) if number >= frame)
+        if frames[after] == frame:
+            return self.keys[after][1]
+        (a, early), (b, late) = self.keys[after - 1], self.keys[after]
+        part = (frame - a) / (b - a)
+        early, late = _evenly(early), _matched(_evenly(early), _evenly(late))
+        return np.asarray((1 - part) * early + part * late)
+
+
+def _evenly(polygon: F64) -> F64:
+    """A polygon as ``FACETS`` points evenly along its outline."""
+    closed = np.vstack([polygon, polygon[:1]])
+    along = np.r_[0, np.cumsum(np.hypot(*np.diff(closed, axis=0).T))]
+    at = np.linspace(0, along[-1], FACETS, endpoint=False)
+    return np.stack([np.interp(at, along, closed[:, k]) for k in range(2)], -1)
+
+
+def _matched(one: F64, other: F64) -> F64:
+    """``other`` begun at the point, and run the way round, that lies nearest to ``one`` when both are centred."""
+    middle = one - one.mean(0)
+    best = min(
+        (np.roll(way, shift, 0) for way in (other, other[::-1]) for shift in range(FACETS)),
+        key=lambda turned: float(((turned - turned.mean(0) - middle) ** 2).sum()),
+    )
+    return np.asarray(best)
 
 
 @dataclass(frozen=True)
 class Ground:
-    """Shapes to read and shapes to ignore, polygons (n, 2) in anchor-frame px."""
+    """Shapes to read and shapes to ignore, polygons (n, 2) in anchor-frame px; and what passes in front."""
 
     read: tuple[F64, ...]
     ignore: tuple[F64, ...] = ()
+    passing: tuple[Passing, ...] = ()
 
     @staticmethod
     def of(read: Sequence[Sequence[Sequence[float]]], ignore: Sequence[Sequence[Sequence[float]]] = ()) -> "Ground":
@@ -56,12 +102,14 @@ class Ground:
     def mask(self, rect: Rect) -> F32:
         """1 where the ground is read, 0 elsewhere, over ``rect``."""
         out = np.zeros((rect.height, rect.width), np.uint8)
-        corner, scale = np.array([rect.left, rect.top]), 1 << MASK_BITS
-        for shapes, value in ((self.read, 1), (self.ignore, 0)):
-            for shape in shapes:
-                fixed = np.round((shape - corner) * scale).astype(np.int32)
-                cv2.fillPoly(out, [fixed], value, shift=MASK_BITS)
+        fill(out, self.read, rect, 1)
+        fill(out, self.ignore, rect, 0)
         return out.astype(np.float32)
+
+    def hidden(self, frame: int | None) -> list[F64]:
+        """What passes in front on a frame, frame px."""
+        shapes = [shape.at(frame) for shape in self.passing] if frame is not None else []
+        return [shape for shape in shapes if shape is not None]
 
 
 @dataclass(frozen=True)
@@ -85,16 +133,33 @@ class Still:
         return xs, ys
 
 
-def make_still(anchor_luma: F32, ground: Ground, rect: Rect) -> Still:
+def renewed(still: Still, warped: Sequence[F32], weights: Sequence[F32], share: F32) -> Still:
+    """The template with part of it taken from a later frame.
+
+    ``warped``, ``weights``: that frame in the anchor's pose and where it could be read, a level each; ``share`` (h, w)
+    on the finest level: how much of it is taken.
+    """
+    levels, read = [], []
+    for level, old in enumerate(still.view.levels):
+        size = (old.picture.shape[1], old.picture.shape[0])
+        part = (cv2.resize(share, size, interpolation=cv2.INTER_AREA) if level else share) * weights[level]
+        levels.append(Level(np.ascontiguousarray((1 - part) * old.picture + part * warped[level], np.float32), old.readable))
+        read.append(still.weights[level])
+    return Still(View(still.view.rect, tuple(levels)), tuple(read), still.ground)
+
+
+def make_still(
+    anchor_luma: F32, ground: Ground, rect: Rect, prep: Prep = PLAIN, hidden: Sequence[F64] = ()
+) -> Still:
     """The template over ``rect``. Raises HushError when the ground has no texture."""
-    view = look_at(anchor_luma, rect)
+    view = look_at(anchor_luma, rect, prep, hidden)
     mask = ground.mask(view.rect)
     inside = view.rect.clipped(anchor_luma.shape[1], anchor_luma.shape[0])
     part = mask[
         inside.top - view.rect.top : inside.bottom - view.rect.top,
         inside.left - view.rect.left : inside.right - view.rect.left,
     ]
-    _check_texture(anchor_luma[inside.slices], part)
+    _check_texture(prep.apply(anchor_luma[inside.slices]), part)
     weights = []
     for level in range(LEVELS):
         readable = view.levels[level].readable

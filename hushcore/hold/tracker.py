@@ -12,22 +12,36 @@ import numpy as np
 from hushcore.arrays import F32, F64, Codes, Rect
 from hushcore.errors import HushError
 from hushcore.geometry import homography, spline
-from hushcore.hold import confidence, kernels
+from hushcore.hold import confidence, kernels, search
 from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap
-from hushcore.hold.mesh import MIX, MeshSolver, Stiffness, agreement
-from hushcore.hold.picture import LEVELS, View, look_at, luma
+from hushcore.hold.mesh import AGREES, COARSE_BETTER_BY, MIX, Fit, MeshSolver, agreement, residual_scale
+from hushcore.hold.method import Method, channel_of
+from hushcore.hold.picture import LEVELS, View, look_at
 from hushcore.hold.planar import PlanarSolver
-from hushcore.hold.still import Ground, Still, make_still
+from hushcore.hold.still import Ground, Still, make_still, renewed
+from hushcore.hold.trouble import small, trouble
 
-KINDS = ("planar", "mesh")
 MARGIN = 40  # px around the region that the view of a frame includes
 COARSEST = LEVELS - 1
-SEARCH_REACH = 3  # coarsest-level px each way: 24 px
 SEARCH_BETTER_BY = 0.03
 BEND_KEPT = 0.7  # share of the bending velocity that goes on
 LOST_RATIO = 0.35
 LOST_SHARE = 0.30
 NEXT_TO_ANCHOR = 3  # frames whose mean correlation is the drop's zero
+CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
+OFF_FRAME, NOT_READ = 10, 11  # codes of cells beyond 0..9
+RENEW_AT, RENEW_RAMP = 0.75, 0.20  # correlation with the anchor under which a cell's template may be renewed
+RENEW_DROP = 0.15  # what a cell must have lost before evidence asks for it
+RENEW_SHARE, RENEW_EVERY = 0.2, 6  # of the ground; frames
+
+
+@dataclass
+class Template:
+    """A later frame that part of the template was taken from; ``share`` (cells): how much of it."""
+
+    frame: int
+    params: F64
+    share: F32
 
 
 @dataclass
@@ -41,73 +55,198 @@ class State:
     first_mean: F32
     seen: F32
     lost_for: int = 0
+    small: F32 | None = None
+    template: Template | None = None
+    renewed_for: int = 0
+    cut_for: int = 0
 
     def arrays(self) -> dict[str, np.ndarray]:
         """For storing; see ``from_arrays``."""
-        return {
+        out = {
             "params": self.params, "previous": self.previous, "baseline": self.baseline,
             "first_mean": self.first_mean, "seen": self.seen,
-            "counts": np.array([self.steps, self.lost_for]),
+            "counts": np.array([self.steps, self.lost_for, self.renewed_for, self.cut_for]),
         }  # fmt: skip
+        if self.small is not None:
+            out["small"] = self.small
+        if self.template is not None:
+            out |= {
+                "template_frame": np.array(self.template.frame), "template_params": self.template.params,
+                "template_share": self.template.share,
+            }  # fmt: skip
+        return out
 
     @staticmethod
     def from_arrays(stored: dict[str, np.ndarray]) -> "State":
+        """The reverse of ``arrays``; ``Tracker.restore`` also takes the template up again."""
+        steps, lost_for, *rest = (int(count) for count in stored["counts"])
+        taken = None
+        if "template_frame" in stored:
+            taken = Template(int(stored["template_frame"]), stored["template_params"], stored["template_share"])
         return State(
-            stored["params"], stored["previous"], int(stored["counts"][0]), stored["baseline"],
-            stored["first_mean"], stored["seen"], int(stored["counts"][1]),
+            stored["params"], stored["previous"], steps, stored["baseline"], stored["first_mean"], stored["seen"],
+            lost_for, stored.get("small"), taken, *rest,
         )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Measured:
-    """One frame's hold: parameters, drift per cell (px), its RMS, the seen share, and whether it is lost."""
+    """One frame's hold.
+
+    ``drift``: px per cell, ``drift_rms`` over the ground; ``cells``: how far each was used, 0..9, or ``OFF_FRAME`` or
+    ``NOT_READ``; ``seen``: share of the ground; ``trouble``: a key of ``trouble.WORDS`` or nothing.
+    """
 
     params: F64
     drift: F32
     drift_rms: float
+    cells: np.ndarray
     seen: float
     lost: bool
+    trouble: str = ""
 
 
 @dataclass
 class Tracker:
-    """Follows one ground. ``kind``: see ``KINDS``."""
+    """Follows one ground by one method."""
 
-    kind: str
+    method: Method
+    ground: Ground
     still: Still
+    anchor_still: Still
     grid: spline.Grid | None
     size: tuple[int, int]
     solver: MeshSolver | PlanarSolver
     state: State
     _flow: confidence.FlowCheck = field(default_factory=confidence.FlowCheck)
 
-    def step(self, codes: Codes) -> Measured:
-        """Measure the next frame (h, w, c integer codes). A lost frame keeps on with fading velocity."""
+    @property
+    def kind(self) -> str:
+        return self.method.kind
+
+    def step(self, codes: Codes, frame: int | None = None) -> Measured:
+        """Measure the next frame (h, w, c codes). A lost frame keeps on with fading velocity.
+
+        ``frame``: its number, for what passes in front on it.
+        """
+        self._check_size(codes)
+        luma = channel_of(codes, self.method.prep.channel)
+        now = small(luma)
+        wrong = trouble(luma, now, self.state.small)
+        if wrong == "black":
+            return replace(self._carry_on(self._predict()), trouble=wrong)
+        before = self.state
+        predicted = before.params if wrong == "repeat" else self._predict()
+        measured = self._measured(luma, frame, predicted)
+        self.state.small = now
+        if wrong == "repeat" and not measured.lost:
+            self.state.previous = self._gone_back(before, self.state.params)
+        self._renew_by_evidence(luma, frame, measured)
+        return replace(measured, trouble=self._cut(wrong, measured.lost))
+
+    def _cut(self, wrong: str, lost: bool) -> str:
+        """A cut is one only as long as the surface is not found again."""
+        if not lost:
+            self.state.cut_for = 0
+            return "" if wrong == "cut" else wrong
+        if wrong == "cut" or self.state.cut_for:
+            self.state.cut_for += 1
+            return "cut"
+        return wrong
+
+    @property
+    def over(self) -> bool:
+        """Whether the shot has been cut: there is nothing to follow any more."""
+        return self.state.cut_for >= CUT_SURE
+
+    def _check_size(self, codes: Codes) -> None:
         if (codes.shape[1], codes.shape[0]) != self.size:
             raise HushError(
                 f"This frame is {codes.shape[1]} x {codes.shape[0]}, the anchor frame {self.size[0]} x {self.size[1]}.",
                 "frame-size",
             )
-        state = self.state
-        predicted = self._predict()
-        view = look_at(luma(codes), self._view_rect(predicted))
+
+    def _measured(self, luma: F32, frame: int | None, predicted: F64) -> Measured:
+        view = self._look(luma, frame, predicted)
         start = self._searched(view, predicted)
-        seen = self._spread(state.seen)
         try:
-            fit = self._solve(view, start, predicted, seen)
+            fit = self._solve(view, start, predicted, self._spread(self.state.seen))
         except HushError as error:
             if error.kind != "lost":
                 raise
             return self._carry_on(predicted)
-        return self._judge(view, fit.coefficients, predicted)
+        measured, now = self.judged(view, fit.coefficients)
+        if measured.lost and self.state.steps > 0:
+            return self._carry_on(predicted)
+        self._advance(measured, now)
+        return measured
+
+    def judge(self, codes: Codes, frame: int | None, params: F64) -> Measured:
+        """How good given parameters are on a frame; the state stays as it is."""
+        self._check_size(codes)
+        luma = channel_of(codes, self.method.prep.channel)
+        return self.judged(self._look(luma, frame, params), params)[0]
+
+    def place(self, codes: Codes, frame: int, params: F64, previous: F64 | None = None) -> Measured:
+        """Begin at a frame whose parameters are known, as if it had just been measured."""
+        self._check_size(codes)
+        luma = channel_of(codes, self.method.prep.channel)
+        measured, now = self.judged(self._look(luma, frame, params), params)
+        baseline = np.maximum(now.value, 0.5).astype(np.float32)
+        seen = np.ones_like(baseline) if measured.lost else confidence.visibility(now, baseline)[0]
+        self.state = State(
+            params, params if previous is None else previous, NEXT_TO_ANCHOR, baseline, baseline, seen,
+            small=small(luma), template=self.state.template,
+        )  # fmt: skip
+        return measured
+
+    def renew(self, codes: Codes, frame: int, params: F64) -> None:
+        """Take the template anew from a frame, wherever the surface does not look there as on the anchor frame."""
+        luma = channel_of(codes, self.method.prep.channel)
+        view = self._look(luma, frame, params)
+        now = self._correlated(view, params, self.anchor_still)[0]
+        share = np.where(now.known, np.clip((RENEW_AT - now.value) / RENEW_RAMP, 0, 1), 0).astype(np.float32)
+        self._take_template(view, Template(frame, params, share))
+
+    def restore(self, state: State, codes: Codes | None) -> None:
+        """Take a stored state up; ``codes``: the frame of its template, when it has one."""
+        self.state = state
+        if state.template is not None and codes is not None:
+            luma = channel_of(codes, self.method.prep.channel)
+            self._take_template(self._look(luma, state.template.frame, state.template.params), state.template)
+
+    def _take_template(self, view: View, taken: Template) -> None:
+        levels = range(len(self.still.weights))
+        warped, readable = zip(*(self.solver.unwarp(view, taken.params, level) for level in levels), strict=True)
+        share = cv2.GaussianBlur(self._spread(taken.share), (0, 0), confidence.CELL / 2)
+        self.still = renewed(self.anchor_still, warped, readable, share)
+        self.solver.still = self.still
+        self.state.template, self.state.renewed_for = taken, 0
+
+    def _renew_by_evidence(self, luma: F32, frame: int | None, measured: Measured) -> None:
+        """Renew when much of the ground has changed its look and the rest still says where it is."""
+        state = self.state
+        state.renewed_for += 1
+        if not self.method.renew or measured.lost or frame is None or state.renewed_for < RENEW_EVERY:
+            return
+        view = self._look(luma, frame, measured.params)
+        now = self._correlated(view, measured.params, self.anchor_still)[0]
+        changed = now.known & (state.first_mean - now.value > RENEW_DROP) & (state.seen > 0.5)
+        if changed.sum() < RENEW_SHARE * max(1, now.known.sum()):
+            return
+        share = np.clip((state.first_mean - RENEW_DROP / 2 - now.value) / RENEW_RAMP, 0, 1) * now.known
+        self._take_template(view, Template(frame, measured.params, share.astype(np.float32)))
 
     def map_of(self, params: F64) -> HoldMap:
         """The map that these parameters describe."""
-        if self.kind == "planar" or self.grid is None:
+        if not self.method.bends or self.grid is None:
             return PlanarMap(params)
         return MeshMap(self.grid, params)
 
-    def _solve(self, view: View, start: F64, predicted: F64, seen: F32):  # type: ignore[no-untyped-def]
+    def _look(self, luma: F32, frame: int | None, params: F64) -> View:
+        return look_at(luma, self._view_rect(params), self.method.prep, self.ground.hidden(frame))
+
+    def _solve(self, view: View, start: F64, predicted: F64, seen: F32) -> Fit:
         first = self.state.steps == 0
         if isinstance(self.solver, MeshSolver):
             return self.solver.solve(view, start, predicted, self.state.params, seen, first)
@@ -115,7 +254,7 @@ class Tracker:
 
     def _predict(self) -> F64:
         now, before = self.state.params, self.state.previous
-        if self.kind == "planar":
+        if not self.method.bends:
             corners = self._corners()
             ahead = 2 * homography.apply(now, corners) - homography.apply(before, corners)
             return homography.fit(corners, ahead)
@@ -123,6 +262,12 @@ class Tracker:
         velocity = now - before
         straight = spline.affine_part(self.grid, velocity)
         return np.asarray(now + straight + BEND_KEPT * (velocity - straight))
+
+    def _gone_back(self, before: State, params: F64) -> F64:
+        """A previous place that keeps the velocity from before a repeated frame."""
+        if self.method.bends:
+            return np.asarray(params - (before.params - before.previous))
+        return np.asarray(params @ np.linalg.inv(before.params) @ before.previous)
 
     def _corners(self) -> F64:
         r = self.still.rect
@@ -135,27 +280,41 @@ class Tracker:
         width, height = self.size
         low = (max(-width, int(xs.min())), max(-height, int(ys.min())))
         high = (min(2 * width, int(xs.max()) + 1), min(2 * height, int(ys.max()) + 1))
-        return Rect(low[0], low[1], max(high[0], low[0] + 16), max(high[1], low[1] + 16)).grown(MARGIN)
+        margin = MARGIN if not self._pointed else MARGIN + int(max(self.method.search))
+        return Rect(low[0], low[1], max(high[0], low[0] + 16), max(high[1], low[1] + 16)).grown(margin)
+
+    @property
+    def _pointed(self) -> bool:
+        return self.method.kind in ("point", "two-point")
 
     def _searched(self, view: View, predicted: F64) -> F64:
-        """The prediction, shifted when correlation at 1/8 size clearly says so."""
-        map_x, map_y = view.to_level(*self.solver.positions(predicted, COARSEST), COARSEST)
-        scores = np.zeros((2 * SEARCH_REACH + 1,) * 2)
-        kernels.search_shift(
-            self.still.view.levels[COARSEST].picture, self.still.weights[COARSEST],
-            view.levels[COARSEST].picture, map_x, map_y, SEARCH_REACH, scores,
-        )  # fmt: skip
-        best = np.unravel_index(int(scores.argmax()), scores.shape)
-        if scores[best] < scores[SEARCH_REACH, SEARCH_REACH] + SEARCH_BETTER_BY:
-            return predicted
-        dy, dx = ((int(b) - SEARCH_REACH) * 2.0**COARSEST for b in best)
-        if self.kind == "planar":
-            moved = np.asarray(np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1]]) @ predicted)
-        else:
-            moved = predicted + np.array([dx, dy])
+        """The prediction, moved when correlation clearly says so."""
+        if self._pointed:
+            return search.windows(self.still, self.ground, self.method.search, view, predicted)
+        moved = search.shifted(self.solver, view, predicted)
         # at 1/8 size moving shading looks like motion: the weave at half size has the last word
-        better = agreement(self.solver, view, moved) - agreement(self.solver, view, predicted)
-        return moved if better > SEARCH_BETTER_BY else predicted
+        best, found = predicted, agreement(self.solver, view, predicted)
+        if moved is not None and (better := agreement(self.solver, view, moved)) > found + SEARCH_BETTER_BY:
+            best, found = moved, better
+        if self.method.bends and found < AGREES:
+            flat = self._flat_start(view, best)
+            if flat is not None and agreement(self.solver, view, flat) > found + COARSE_BETTER_BY:
+                best = flat
+        return best
+
+    def _flat_start(self, view: View, start: F64) -> F64 | None:
+        """A plane's answer under the mesh: large turns and perspective, with the bends of ``start`` kept."""
+        assert self.grid is not None
+        corners = self._corners()
+        plane = PlanarSolver(self.still, "perspective")
+        try:
+            flat = homography.fit(corners, self.map_of(start).forward(corners))
+            found = plane.solve(view, flat, flat, self._spread(self.state.seen), False).coefficients
+        except HushError:  # too little to see for a plane: the mesh goes on from where it is
+            return None
+        move = found @ np.linalg.inv(flat)
+        held = self.map_of(start)
+        return spline.fitted(self.grid, lambda points: homography.apply(move, held.forward(points)))
 
     def _spread(self, cells: F32) -> F32:
         """Cell weights at the template's full size."""
@@ -169,27 +328,56 @@ class Tracker:
         self.state = replace(
             state, params=faded, previous=state.params, steps=state.steps + 1, lost_for=state.lost_for + 1
         )
-        return Measured(faded, drift, float(drift.mean()), 0.0, True)
+        cells = self._cells(faded, np.zeros_like(state.seen))
+        return Measured(faded, drift, float(drift.mean()), cells, 0.0, True)
 
-    def _judge(self, view: View, params: F64, predicted: F64) -> Measured:
-        state, level = self.state, confidence.HALF_SIZE
-        still = self.still.view.levels[level].picture
+    def _correlated(self, view: View, params: F64, against: Still) -> tuple[confidence.Correlation, F32, F32, F32]:
+        """Correlation with a template at half size; and its picture, the unwarped frame, and the weights."""
+        level = confidence.HALF_SIZE
+        still = against.view.levels[level].picture
         warped, readable = self.solver.unwarp(view, params, level)
         weight = self.still.weights[level] * readable
-        now = confidence.correlate(still, warped, weight, 8)
+        return confidence.correlate(still, warped, weight, confidence.CELL >> level), still, warped, weight
+
+    def judged(self, view: View, params: F64) -> tuple[Measured, confidence.Correlation]:
+        """What a frame says of these parameters."""
+        state = self.state
+        now, still, warped, weight = self._correlated(view, params, self.still)
         baseline = now.value if state.steps == 0 else state.baseline
         seen, median, share = confidence.visibility(now, baseline)
         lost = median < LOST_RATIO or share < LOST_SHARE
-        if lost and state.steps > 0:
-            return self._carry_on(predicted)
-        first_mean = self._first_mean(now.value)
-        drift = self._drift(still, warped, weight, now, first_mean)
-        steady = now.known & (seen > 0.5)
-        baseline = np.where(steady, baseline + confidence.BASELINE_RATE * (now.value - baseline), baseline)
-        self.state = State(params, state.params, state.steps + 1, baseline.astype(np.float32), first_mean, seen)
+        drift = self._drift(still, warped, weight, now, self._first_mean(now.value))
         inside = drift[now.known]
         rms = float(np.sqrt((inside**2).mean())) if inside.size else float(drift.mean())
-        return Measured(params, drift, rms, share, False)
+        cells = self._cells(params, np.where(now.known, seen, 0))
+        return Measured(params, drift, rms, cells, share, lost), now
+
+    def _advance(self, measured: Measured, now: confidence.Correlation) -> None:
+        state = self.state
+        baseline = now.value if state.steps == 0 else state.baseline
+        seen, _, _ = confidence.visibility(now, baseline)
+        steady = now.known & (seen > 0.5)
+        baseline = np.where(steady, baseline + confidence.BASELINE_RATE * (now.value - baseline), baseline)
+        first_mean = self._first_mean(now.value)
+        self.state = replace(
+            state, params=measured.params, previous=state.params, steps=state.steps + 1,
+            baseline=baseline.astype(np.float32), first_mean=first_mean, seen=seen, lost_for=0,
+        )  # fmt: skip
+
+    def _cells(self, params: F64, used: F32) -> np.ndarray:
+        """Codes of the cells: how far they are used, or why not."""
+        rows, cols = used.shape
+        rect, size = self.still.rect, confidence.CELL
+        xs = rect.left + (np.arange(cols) + 0.5) * size - 0.5
+        ys = rect.top + (np.arange(rows) + 0.5) * size - 0.5
+        at = self.map_of(params).forward(np.stack(np.meshgrid(xs, ys), -1))
+        width, height = self.size
+        off = (at[..., 0] < 0) | (at[..., 1] < 0) | (at[..., 0] > width - 1) | (at[..., 1] > height - 1)
+        codes = np.round(9 * np.clip(used, 0, 1)).astype(np.uint8)
+        codes[off] = OFF_FRAME
+        ground = cv2.resize(self.still.weights[confidence.HALF_SIZE], (cols, rows), interpolation=cv2.INTER_AREA)
+        codes[ground < 0.1] = NOT_READ
+        return codes
 
     def _first_mean(self, value: F32) -> F32:
         steps = self.state.steps
@@ -198,9 +386,11 @@ class Tracker:
         return np.asarray((self.state.first_mean * steps + value) / (steps + 1), np.float32)
 
     def _drift(self, still: F32, warped: F32, weight: F32, now: confidence.Correlation, first_mean: F32) -> F32:
-        from hushcore.hold.mesh import residual_scale
-
-        scale = residual_scale(still, warped, weight)
+        ceiling = np.full(now.value.shape, confidence.GAIN * np.exp(confidence.LOG_CAP), np.float32)
+        try:
+            scale = residual_scale(still, warped, weight)
+        except HushError:  # nothing to read: the figure is its own ceiling
+            return ceiling
         terms = np.zeros((*now.value.shape, kernels.BLOCK_TERMS), np.float32)
         kernels.block_sums(still, warped, np.ascontiguousarray(weight, np.float32), np.float32(scale), 8, terms)
         posterior, leftover = confidence.block_signals(terms, scale, MIX)
@@ -209,21 +399,23 @@ class Tracker:
         return confidence.drift_figure(confidence.Signals(posterior, leftover, flow, drop, back, self.state.steps + 1))
 
 
-def make_tracker(codes: Codes, ground: Ground, kind: str, stiffness: Stiffness | None = None) -> Tracker:
-    """A tracker that starts on the anchor frame ``codes`` (h, w, c).
+def make_tracker(codes: Codes, ground: Ground, method: Method | str, frame: int | None = None) -> Tracker:
+    """A tracker that starts on the anchor frame ``codes`` (h, w, c), numbered ``frame``.
 
-    Raises HushError for an unknown kind or a ground that cannot be held.
+    ``method``: in full, or only a kind. Raises HushError for an unknown kind or a ground that cannot be held.
     """
-    if kind not in KINDS:
-        raise HushError(f"There is no hold called {kind!r}; choose {' or '.join(KINDS)}.", "bad-kind")
+    method = Method(method) if isinstance(method, str) else method
+    method.check()
     height, width = codes.shape[:2]
     region = ground.rect(width, height)
-    stiffness = stiffness or Stiffness()
-    grid = spline.Grid.over(region, stiffness.spacing) if kind == "mesh" else None
-    still = make_still(luma(codes), ground, grid.rect if grid else region.grown(8))
-    solver = MeshSolver(still, grid, stiffness) if grid else PlanarSolver(still)
-    cells = (-(-still.view.levels[1].picture.shape[0] // 8), -(-still.view.levels[1].picture.shape[1] // 8))
+    search.check(method.kind, ground)
+    grid = spline.Grid.over(region, method.stiffness.spacing) if method.bends else None
+    luma = channel_of(codes, method.prep.channel)
+    still = make_still(luma, ground, grid.rect if grid else region.grown(8), method.prep, ground.hidden(frame))
+    solver = MeshSolver(still, grid, method.stiffness) if grid else PlanarSolver(still, method.freedom)
+    half = still.view.levels[confidence.HALF_SIZE].picture
+    cells = (-(-half.shape[0] // 8), -(-half.shape[1] // 8))
     start = np.zeros((*grid.shape, 2)) if grid else np.eye(3)
     ones = np.ones(cells, np.float32)
-    state = State(start, start.copy(), 0, ones, np.zeros(cells, np.float32), ones)
-    return Tracker(kind, still, grid, (width, height), solver, state)
+    state = State(start, start.copy(), 0, ones, np.zeros(cells, np.float32), ones, small=small(luma))
+    return Tracker(method, ground, still, still, grid, (width, height), solver, state)
