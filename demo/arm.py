@@ -79,7 +79,11 @@ def make_skin() -> tuple[F32, F32, F32]:
     Rows go around, columns along. Marks (h, w, 5): albedo and coverage of scratch and mole, and their relief.
     """
     cols, rows = int((LENGTH[1] - LENGTH[0]) * DENSITY), int(np.pi * GIRTH * DENSITY)
-    red, broad, fine = fractal((rows, cols), 190, 61, 3), fractal((rows, cols), 60, 62, 4), fractal((rows, cols), 7, 63, 2)
+    red, broad, fine = (
+        fractal((rows, cols), 190, 61, 3),
+        fractal((rows, cols), 60, 62, 4),
+        fractal((rows, cols), 7, 63, 2),
+    )
     freckle = smoothstep(1.9, 2.6, value_noise((rows, cols), 7.0, 64)) + 0.8 * smoothstep(
         2.2, 2.8, value_noise((rows, cols), 4.0, 65)
     )
@@ -200,7 +204,7 @@ def _light(time: float) -> tuple[F64, float]:
 
 def _instant(time: float, jitter: tuple[float, float]) -> tuple[F32, F32]:
     depth, buf = buffers(time, jitter)
-    shift = int(round(12 + 9 * np.sin(0.02 * time)))
+    shift = round(12 + 9 * np.sin(0.02 * time))
     clean = make_bench()[:, shift : shift + WIDTH].copy()
     on = depth < raster.NOTHING
     clean *= _contact(on)[..., None]
@@ -223,7 +227,9 @@ def _contact(on: NDArray[np.bool_]) -> F32:
     """Soft shade on the bench beside the arm."""
     near = on.astype(np.float32)
     for step in (3, 6, 12, 24, 24):
-        near = (near + np.roll(near, step, 0) + np.roll(near, -step, 0) + np.roll(near, step, 1) + np.roll(near, -step, 1)) / 5
+        near = (
+            near + np.roll(near, step, 0) + np.roll(near, -step, 0) + np.roll(near, step, 1) + np.roll(near, -step, 1)
+        ) / 5
     return np.asarray(1 - 0.65 * np.clip(1.4 * near, 0, 1), np.float32)
 
 

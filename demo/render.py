@@ -3,7 +3,8 @@
     python -m demo.render --media DIR --truth DIR [--workers K]
 
 Writes ``apron/apron.####.tif`` (16-bit, sRGB), ``wall/wall.#######.dpx`` (10-bit, ACEScct, 25 frames a second),
-``jug/jug.mov`` (10-bit 4:2:2, BT.709, 23.976) and ``arm/arm.####.exr`` (half float, linear BT.709), and beside them, in the truth folder that the product never reads:
+``jug/jug.mov`` (10-bit 4:2:2, BT.709, 23.976) and ``arm/arm.####.exr`` (half float, linear BT.709), and beside
+them, in the truth folder that the product never reads:
 ``clean/`` (no mark, no grain), ``clean_grain/`` (no mark, other grain of the same kind; apron only) and ``truth.npz``
 (positions and visibility of an 8 px grid of the anchor pose on every frame).
 """

@@ -54,29 +54,44 @@ def _range(text: str | None, first: int, last: int) -> tuple[int, int]:
 @cli.command()
 @click.argument("clip", type=Place)
 @click.option("--ground", "ground_file", type=Place, required=True, help="Ground file (hush schema ground).")
-@click.option("--kind", type=click.Choice(["planar", "mesh"]), default="mesh", show_default=True)
+@click.option("--kind", type=click.Choice(["point", "two-point", "planar", "mesh"]), help="Kind of hold, else mesh.")
+@click.option("--method", "method_file", type=Place, help="Method file (hush schema method) with all settings.")
+@click.option("--second-pass", "twice", is_flag=True, help="Measure once more against a cleaner template.")
 @click.option("--range", "frames", help="First and last frame, as A-B.")
 @click.option("-o", "--out", type=Place, required=True, help="Hold file to write.")
-def track(clip: Path, ground_file: Path, kind: str, frames: str | None, out: Path) -> None:
+def track(
+    clip: Path,
+    ground_file: Path,
+    kind: str | None,
+    method_file: Path | None,
+    twice: bool,
+    frames: str | None,
+    out: Path,
+) -> None:
     """Measure how a ground moves, from its anchor frame both ways."""
     from hushcore.hold.record import track as follow_both
+    from hushcore.hold.report import report
+    from hushcore.hold.second import SecondPass
     from hushcore.media.footage import open_footage
-    from hushcore.recipe.models import GroundData, load
+    from hushcore.recipe.models import GroundData, MethodData, load
 
     data = load(ground_file, GroundData)
     found = open_footage(clip)
     first, last = _range(frames, found.first, found.last)
     numbers = found.check_range(first, last)
+    settings = load(method_file, MethodData) if method_file else MethodData()
+    method = settings.model_copy(update={"kind": kind} if kind else {}).method()
     hold = None
     with click.progressbar(length=max(1, len(numbers) - 1), label="Tracking", file=sys.stderr) as bar:
-        for _, growing in follow_both(found.read, data.ground(), kind, data.anchor, first, last):
+        for _, growing in follow_both(found.read, data.ground(), method, data.anchor, first, last):
             hold = growing
             bar.update(1)
     assert hold is not None
+    if twice:
+        hold.frames.update(SecondPass(hold, data.ground(), method, found.read).run())
     _write_json(out, hold.plain())
-    weak = [number for number, frame in sorted(hold.frames.items()) if frame.lost]
-    if weak:
-        click.echo(f"Lost on {len(weak)} frames, first {weak[0]}: check them before you patch.", err=True)
+    for weak in report(hold):
+        click.echo(weak.words, err=True)
 
 
 @cli.command()
@@ -85,18 +100,52 @@ def track(clip: Path, ground_file: Path, kind: str, frames: str | None, out: Pat
 @click.option("-o", "--out", type=Place, required=True, help="CSV to write: frame,id,x,y,confidence.")
 def follow(hold_file: Path, points: Path, out: Path) -> None:
     """Carry points through a hold. Confidence is 1 / (1 + drift in px), 0 on a lost frame."""
+    from hushcore.hold.tracks import points_csv
     from hushcore.recipe.build import load_hold
 
     hold = load_hold(hold_file)
     names, at = _read_points(points)
-    rows = []
-    for number in sorted({*hold.frames, hold.anchor}):
-        moved = hold.at(number).forward(at)
-        sure = 1 / (1 + hold.drift_at(number, at))
-        lost = number in hold.frames and hold.frames[number].lost
-        for name, place, trust in zip(names, moved, sure, strict=True):
-            rows.append((number, name, f"{place[0]:.4f}", f"{place[1]:.4f}", f"{0 if lost else trust:.4f}"))
-    _write_text(out, "frame,id,x,y,confidence\n" + "".join(",".join(map(str, row)) + "\n" for row in rows))
+    _write_text(out, points_csv(hold, names, at))
+
+
+@cli.command()
+@click.argument("hold_file", type=Place)
+@click.option("-o", "--out", type=Place, required=True, help="JSON to write: a 3 x 3 matrix a frame.")
+def matrices(hold_file: Path, out: Path) -> None:
+    """Write a hold as one 3 x 3 matrix a frame; of a mesh, the plane nearest to it."""
+    from hushcore.hold.tracks import matrices_json
+    from hushcore.recipe.build import load_hold
+
+    hold = load_hold(hold_file)
+    rect = hold.grid.rect if hold.grid else None
+    left, top = (rect.left, rect.top) if rect else (0, 0)
+    right, bottom = (rect.right, rect.bottom) if rect else hold.size
+    corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]], float)
+    _write_text(out, matrices_json(hold, corners))
+
+
+@cli.command("import")
+@click.argument("track_file", type=Place)
+@click.option("--clip", type=Place, required=True, help="The clip that the track belongs to.")
+@click.option("--anchor", type=int, required=True, help="Frame that is held still.")
+@click.option("--point", "name", help="Which point, when the file has several.")
+@click.option("-o", "--out", type=Place, required=True, help="Hold file to write.")
+def bring_in(track_file: Path, clip: Path, anchor: int, name: str | None, out: Path) -> None:
+    """Make a point hold of a CSV track with the columns frame, x, y (and id)."""
+    from hushcore.hold.tracks import point_hold, read_points
+    from hushcore.media.footage import open_footage
+
+    try:
+        tracks = read_points(track_file.read_text())
+    except (OSError, UnicodeDecodeError) as error:
+        raise HushError(f"{track_file.name} could not be read as text.", "no-file") from error
+    found = open_footage(clip)
+    name = name or next(iter(tracks))
+    if name not in tracks:
+        raise HushError(f"The track has no point {name!r}; it has {', '.join(tracks)}.", "bad-track")
+    codes = found.read(anchor)
+    size = (codes.shape[1], codes.shape[0])
+    _write_json(out, point_hold(tracks[name], anchor, size, found.first, found.last).plain())
 
 
 def _read_points(path: Path) -> tuple[list[str], np.ndarray]:
@@ -210,7 +259,7 @@ def _run(numbers: list[int], workers: int) -> list[Any]:
 @cli.command()
 @click.argument("name")
 def schema(name: str) -> None:
-    """Print the JSON Schema of a file: ground, recipe or hold."""
+    """Print the JSON Schema of a file: ground, method, recipe or hold."""
     from hushcore.recipe.models import SCHEMAS
 
     if name not in SCHEMAS:

@@ -44,7 +44,7 @@ def fit_simple(source: F64, target: F64) -> F64:
     centre, to = source.mean(0), target.mean(0)
     a, b = source - centre, target - to
     if len(source) == 1:
-        linear = np.eye(2)
+        linear: F64 = np.eye(2)
     elif len(source) == 2:
         linear = _turn_and_scale(a, b)
     else:

@@ -16,6 +16,7 @@ CELL = 16  # full-resolution px: 8 px blocks at half size
 SEEN_LOW, SEEN_HIGH = 0.35, 0.75
 WEAK_BASELINE = 0.30
 BASELINE_RATE = 0.06
+FEWEST_CELLS = 4
 HALF_SIZE = 1  # pyramid level
 SMOOTH = 1.5  # blocks: about 48 px across
 LEAST_TRACE = 0.02
@@ -51,9 +52,11 @@ def correlate(still: F32, warped: F32, weight: F32, block: int) -> Correlation:
 def visibility(now: Correlation, baseline: F32) -> tuple[F32, float, float]:
     """Weight 0..1 per cell, the frame's median ratio to the baseline, and the seen share of the ground."""
     steady = now.known & (baseline >= WEAK_BASELINE)
-    if steady.sum() < 4:
+    if steady.sum() < FEWEST_CELLS:  # a small window, or little contrast: every cell that can be read has a say
+        steady = now.known
+    if not steady.any():
         return np.ones_like(baseline), 0.0, 0.0
-    ratio = now.value / np.maximum(baseline, 1e-3)
+    ratio = now.value / np.maximum(baseline, WEAK_BASELINE / 2)
     median = float(np.median(ratio[steady]))
     relative = ratio / max(median, 0.2)
     ramp = np.clip((relative - SEEN_LOW) / (SEEN_HIGH - SEEN_LOW), 0, 1)

@@ -39,8 +39,8 @@ def corrected(hold: Hold, params: F64, pins: Sequence[Pin], whole: bool, reach: 
     _check_pins(still, at)
     now = hold.map_of(params)
     if hold.grid is None:
-        made = np.asarray(homography.fit_simple(now.forward(still), at) @ params)
-        made /= made[2, 2]
+        made: F64 = homography.fit_simple(now.forward(still), at) @ params
+        made = made / made[2, 2]
     elif whole:
         move = homography.fit_simple(now.forward(still), at)
         made = spline.fitted(hold.grid, lambda points: homography.apply(move, now.forward(points)))
@@ -73,7 +73,9 @@ def _pulled(grid: spline.Grid, still: F64, pull: F64, reach: float) -> F64:
     rows = np.stack([_basis(grid, point) for point in still])
     gram = spline.bending_gram(grid)
     bed = sp.identity(gram.shape[0]) * grid.spacing**2
-    system = sp.csc_matrix(length**4 * gram + bed + PIN_WEIGHT * length**2 * (sp.csr_matrix(rows.T) @ sp.csr_matrix(rows)))
+    system = sp.csc_matrix(
+        length**4 * gram + bed + PIN_WEIGHT * length**2 * (sp.csr_matrix(rows.T) @ sp.csr_matrix(rows))
+    )
     change = spsolve(system, PIN_WEIGHT * length**2 * rows.T @ pull)
     return np.asarray(change).reshape(*grid.shape, 2)
 

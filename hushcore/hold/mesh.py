@@ -115,6 +115,10 @@ class MeshSolver:
         c = self._from_afar(view, start, predicted, previous, seen, first)
         return self._refined(view, c, predicted, previous, seen, first, range(FINE_LEVELS - 1, -1, -1))
 
+    def polish(self, view: View, params: F64, previous: F64, seen: F32) -> Fit:
+        """The finest levels only, from a place that is nearly right."""
+        return self._refined(view, params, params, previous, seen, False, range(FINE_LEVELS - 1, -1, -1))
+
     def _from_afar(self, view: View, start: F64, predicted: F64, previous: F64, seen: F32, first: bool) -> F64:
         """The coarse levels' answer when the fine picture agrees with it better than with ``start``.
 
@@ -133,10 +137,12 @@ class MeshSolver:
         c = start.copy()
         fit = None
         for level in levels:
-            smeared = self._smeared(c, previous, level) if level < FINE_LEVELS else None
-            still = self.still.view.levels[level].picture if smeared is None else smeared
             step = 1 << level
             weight = self.still.weights[level] * seen[step // 2 :: step, step // 2 :: step]
+            still = self.still.view.levels[level].picture
+            smeared = self._smeared(c, previous, level) if level < FINE_LEVELS else None
+            if smeared is not None:
+                still = truer(smeared, still, *self.unwarp(view, c, level), weight)
             rounds = self.stiffness.iterations[level] + (self.stiffness.more_at_start if first else 0)
             for turn in range(rounds):
                 warped, readable = self.unwarp(view, c, level)
@@ -260,6 +266,14 @@ def agreement(solver: Unwarps, view: View, params: F64) -> float:
     level = FINE_LEVELS - 1
     warped, readable = solver.unwarp(view, params, level)
     return correlation(solver.still.view.levels[level].picture, warped, solver.still.weights[level] * readable)
+
+
+def truer(smeared: F32, plain: F32, warped: F32, readable: F32, weight: F32) -> F32:
+    """The template that the frame looks more like: smeared along the motion, or, when the shutter was short, plain."""
+    if smeared is plain:
+        return plain
+    active = weight * readable
+    return smeared if correlation(smeared, warped, active) >= correlation(plain, warped, active) else plain
 
 
 def correlation(still: F32, warped: F32, weight: F32) -> float:

@@ -71,7 +71,9 @@ def _shrunk(picture: F32, strength: float) -> F32:
 
 def _evened(picture: F32, amount: float) -> F32:
     """Contrast-limited histogram equalisation in tiles, mixed in by ``amount``."""
-    even = cv2.createCLAHE(4.0, (CONTRAST_TILES, CONTRAST_TILES)).apply((np.clip(picture, 0, 1) * 65535).astype(np.uint16))
+    even = cv2.createCLAHE(4.0, (CONTRAST_TILES, CONTRAST_TILES)).apply(
+        (np.clip(picture, 0, 1) * 65535).astype(np.uint16)
+    )
     return np.asarray((1 - amount) * picture + amount * even.astype(np.float32) / 65535, np.float32)
 
 

@@ -78,7 +78,7 @@ def look_at(frame_luma: F32, rect: Rect, prep: Prep = PLAIN, hidden: Sequence[F6
     return View(rect, tuple(levels))
 
 
-def fill(out: F32, shapes: Sequence[F64], rect: Rect, value: float) -> None:
+def fill(out: F32 | Codes, shapes: Sequence[F64], rect: Rect, value: float) -> None:
     """Set what lies inside polygons (n, 2, px) in a picture of ``rect``."""
     corner, scale = np.array([rect.left, rect.top]), 1 << MASK_BITS
     for shape in shapes:

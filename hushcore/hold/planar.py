@@ -7,7 +7,7 @@ from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
 from hushcore.geometry import homography, sampling
 from hushcore.hold import kernels
-from hushcore.hold.mesh import COARSE_BETTER_BY, FINE_LEVELS, SHUTTER, Fit, agreement, residual_scale
+from hushcore.hold.mesh import COARSE_BETTER_BY, FINE_LEVELS, SHUTTER, Fit, agreement, residual_scale, truer
 from hushcore.hold.picture import View
 from hushcore.hold.still import Still, blurred_still
 
@@ -69,13 +69,19 @@ class PlanarSolver:
             pass
         return self._refined(view, matrix, previous, seen, first, range(FINE_LEVELS - 1, -1, -1))
 
+    def polish(self, view: View, params: F64, previous: F64, seen: F32) -> Fit:
+        """The finest levels only, from a place that is nearly right."""
+        return self._refined(view, params, previous, seen, False, range(FINE_LEVELS - 1, -1, -1))
+
     def _refined(self, view: View, start: F64, previous: F64, seen: F32, first: bool, levels: range) -> Fit:
         matrix = start.copy()
         fit = None
         for level in levels:
-            still = self._smeared(matrix, previous, level)
             step = 1 << level
             weight = self.still.weights[level] * seen[step // 2 :: step, step // 2 :: step]
+            still = self._smeared(matrix, previous, level)
+            if level < FINE_LEVELS:
+                still = truer(still, self.still.view.levels[level].picture, *self.unwarp(view, matrix, level), weight)
             for _ in range(ITERATIONS[level] + (MORE_AT_START if first else 0)):
                 warped, readable = self.unwarp(view, matrix, level)
                 active = np.ascontiguousarray(weight * readable, np.float32)
@@ -122,12 +128,15 @@ class PlanarSolver:
     def _step(self, still: F32, warped: F32, weight: F32, scale: float, level: int) -> F64:
         xs, ys = self.still.axes(level)
         to_x, to_y = (xs - self.centre[0]) / self.reach, (ys - self.centre[1]) / self.reach
-        hessian, force = np.zeros((8, 8)), np.zeros(8)
-        kernels.planar_sums(still, warped, weight, np.float32(scale), to_x, to_y, level < FINE_LEVELS, hessian, force)
-        hessian = hessian + np.tril(hessian, -1).T
-        hessian, force = self.freedom.T @ hessian @ self.freedom, self.freedom.T @ force
-        values, vectors = np.linalg.eigh(hessian)
-        if values[-1] <= 0:
+        for mixed in (True, False) if level < FINE_LEVELS else (False,):
+            hessian, force = np.zeros((8, 8)), np.zeros(8)
+            kernels.planar_sums(still, warped, weight, np.float32(scale), to_x, to_y, mixed, hessian, force)
+            hessian = hessian + np.tril(hessian, -1).T
+            hessian, force = self.freedom.T @ hessian @ self.freedom, self.freedom.T @ force
+            values, vectors = np.linalg.eigh(hessian)
+            if values[-1] > 0:
+                break
+        else:
             raise HushError("The hold broke down here: too little of the ground can be seen.", "lost")
         values = np.maximum(values, 0) + TRUST * values[-1] * 1e-2
         p = vectors @ ((vectors.T @ force) / values) * (2.0**level)

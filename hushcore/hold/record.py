@@ -40,8 +40,7 @@ class HoldFrame:
 class Hold:
     """A hold: how it was measured, and its frames.
 
-    ``corner``: top left of the drift cells, anchor px; ``keys``: frames whose place was set by hand; ``off``: ranges
-    of frames on which it is switched off.
+    ``corner``: top left of the drift cells, anchor px; ``keys``: frames whose place was set by hand.
     """
 
     kind: str
@@ -51,7 +50,6 @@ class Hold:
     corner: tuple[int, int]
     frames: dict[int, HoldFrame] = field(default_factory=dict)
     keys: dict[int, F64] = field(default_factory=dict)
-    off: tuple[tuple[int, int], ...] = ()
 
     @property
     def bends(self) -> bool:
@@ -60,8 +58,6 @@ class Hold:
 
     def has(self, frame: int) -> bool:
         """Whether the surface is known on a frame."""
-        if any(first <= frame <= last for first, last in self.off):
-            return False
         return frame == self.anchor or frame in self.frames
 
     def params_at(self, frame: int) -> F64:
@@ -106,7 +102,6 @@ class Hold:
             },
             "frames": {str(number): frame_plain(self.frames[number]) for number in sorted(self.frames)},
             "keys": {str(number): params_plain(self.keys[number]) for number in sorted(self.keys)},
-            "off": [list(stretch) for stretch in self.off],
         }  # fmt: skip
 
     @staticmethod
@@ -119,7 +114,6 @@ class Hold:
                 hold.frames[int(number)] = frame_of(stored)
             for number, params in data.get("keys", {}).items():
                 hold.keys[int(number)] = np.asarray(params, float)
-            hold.off = tuple((int(first), int(last)) for first, last in data.get("off", []))
         except (KeyError, TypeError, ValueError) as error:
             raise HushError(f"This is not a hold file ({error}); write it with hush track.", "bad-hold") from error
         return hold

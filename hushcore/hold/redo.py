@@ -6,10 +6,10 @@ import numpy as np
 
 from hushcore.arrays import F64, Codes
 from hushcore.geometry import homography
+from hushcore.hold.method import Method
 from hushcore.hold.record import Hold, HoldFrame, of_measured
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import Measured, Tracker, make_tracker
-from hushcore.hold.method import Method
 
 Reader = Callable[[int], Codes]
 LOST_COUNTS = 0.05  # weight of a side that has lost the surface, against one that sees it
@@ -27,7 +27,9 @@ def stretch_of(hold: Hold, frame: int, first: int, last: int) -> tuple[int | Non
 def corners_of(hold: Hold, ground: Ground) -> F64:
     """Four still points by which a plane's places are compared and mixed."""
     rect = ground.rect(*hold.size)
-    return np.array([[rect.left, rect.top], [rect.right, rect.top], [rect.right, rect.bottom], [rect.left, rect.bottom]], float)
+    return np.array(
+        [[rect.left, rect.top], [rect.right, rect.top], [rect.right, rect.bottom], [rect.left, rect.bottom]], float
+    )
 
 
 class Redo:
@@ -58,7 +60,10 @@ class Redo:
             final = params
             if number in ahead:
                 final = self._mixed(number, ahead[number], (params, lost))
-            yield number, of_measured(_told(tracker.judge(codes, number, final), lost and ahead.get(number, (0, True))[1]))
+            yield (
+                number,
+                of_measured(_told(tracker.judge(codes, number, final), lost and ahead.get(number, (0, True))[1])),
+            )
 
     def _side(self, key: int, way: int) -> Iterator[tuple[int, F64, bool, Tracker, Codes]]:
         """Measures from one fixed frame onwards, brought onto it."""

@@ -16,7 +16,8 @@ COARSEST = LEVELS - 1
 REACH = 3  # coarsest-level px each way: 24 px
 BETTER_BY = 0.03
 FAR_COSTS = 0.04  # of correlation, at the end of the search window
-LEVEL = 1  # half size: where windows are matched
+LEVEL = 1  # half size: where windows are looked for
+CLOSE = 3.0  # px each way, at full size
 POINTS = {"point": 1, "two-point": 2}
 
 
@@ -60,14 +61,20 @@ def windows(still: Still, ground: Ground, reach: tuple[float, float], view: View
 
 
 def _found(still: Still, window: Rect, expected: F64, reach: tuple[float, float], view: View) -> F64:
-    """How far (px) a window lies from where it was expected: normalised correlation at half size."""
-    step = 1 << LEVEL
-    patch = _cut(still.view.levels[LEVEL].picture, window, still.rect, step)
-    search_x, search_y = (int(round(r / step)) for r in reach)
-    source = view.levels[LEVEL].picture
+    """How far (px) a window lies from where it was expected: over the whole reach at half size, then closely."""
+    far = _matched(still, window, expected, reach, view, LEVEL)
+    return far + _matched(still, window, expected + far, (CLOSE, CLOSE), view, 0)
+
+
+def _matched(still: Still, window: Rect, expected: F64, reach: tuple[float, float], view: View, level: int) -> F64:
+    """The best place of a window within ``reach`` by normalised correlation on one level, as a shift in px."""
+    step = 1 << level
+    patch = _cut(still.view.levels[level].picture, window, still.rect, step)
+    search_x, search_y = (round(r / step) for r in reach)
+    source = view.levels[level].picture
     x = (expected[0] + 0.5 - view.rect.left) / step - patch.shape[1] / 2
     y = (expected[1] + 0.5 - view.rect.top) / step - patch.shape[0] / 2
-    left, top = int(round(x)), int(round(y))
+    left, top = round(x), round(y)
     low_x, low_y = max(0, left - search_x), max(0, top - search_y)
     region = source[low_y : top + patch.shape[0] + search_y, low_x : left + patch.shape[1] + search_x]
     if region.shape[0] < patch.shape[0] or region.shape[1] < patch.shape[1] or min(patch.shape) < 4:

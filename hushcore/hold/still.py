@@ -143,14 +143,14 @@ def renewed(still: Still, warped: Sequence[F32], weights: Sequence[F32], share: 
     for level, old in enumerate(still.view.levels):
         size = (old.picture.shape[1], old.picture.shape[0])
         part = (cv2.resize(share, size, interpolation=cv2.INTER_AREA) if level else share) * weights[level]
-        levels.append(Level(np.ascontiguousarray((1 - part) * old.picture + part * warped[level], np.float32), old.readable))
+        levels.append(
+            Level(np.ascontiguousarray((1 - part) * old.picture + part * warped[level], np.float32), old.readable)
+        )
         read.append(still.weights[level])
     return Still(View(still.view.rect, tuple(levels)), tuple(read), still.ground)
 
 
-def make_still(
-    anchor_luma: F32, ground: Ground, rect: Rect, prep: Prep = PLAIN, hidden: Sequence[F64] = ()
-) -> Still:
+def make_still(anchor_luma: F32, ground: Ground, rect: Rect, prep: Prep = PLAIN, hidden: Sequence[F64] = ()) -> Still:
     """The template over ``rect``. Raises HushError when the ground has no texture."""
     view = look_at(anchor_luma, rect, prep, hidden)
     mask = ground.mask(view.rect)

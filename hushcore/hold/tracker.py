@@ -167,10 +167,10 @@ class Tracker:
             )
 
     def _measured(self, luma: F32, frame: int | None, predicted: F64) -> Measured:
-        view = self._look(luma, frame, predicted)
+        view = self.look(luma, frame, predicted)
         start = self._searched(view, predicted)
         try:
-            fit = self._solve(view, start, predicted, self._spread(self.state.seen))
+            fit = self._solve(view, start, predicted, self.spread(self.state.seen))
         except HushError as error:
             if error.kind != "lost":
                 raise
@@ -185,13 +185,13 @@ class Tracker:
         """How good given parameters are on a frame; the state stays as it is."""
         self._check_size(codes)
         luma = channel_of(codes, self.method.prep.channel)
-        return self.judged(self._look(luma, frame, params), params)[0]
+        return self.judged(self.look(luma, frame, params), params)[0]
 
     def place(self, codes: Codes, frame: int, params: F64, previous: F64 | None = None) -> Measured:
         """Begin at a frame whose parameters are known, as if it had just been measured."""
         self._check_size(codes)
         luma = channel_of(codes, self.method.prep.channel)
-        measured, now = self.judged(self._look(luma, frame, params), params)
+        measured, now = self.judged(self.look(luma, frame, params), params)
         baseline = np.maximum(now.value, 0.5).astype(np.float32)
         seen = np.ones_like(baseline) if measured.lost else confidence.visibility(now, baseline)[0]
         self.state = State(
@@ -203,7 +203,7 @@ class Tracker:
     def renew(self, codes: Codes, frame: int, params: F64) -> None:
         """Take the template anew from a frame, wherever the surface does not look there as on the anchor frame."""
         luma = channel_of(codes, self.method.prep.channel)
-        view = self._look(luma, frame, params)
+        view = self.look(luma, frame, params)
         now = self._correlated(view, params, self.anchor_still)[0]
         share = np.where(now.known, np.clip((RENEW_AT - now.value) / RENEW_RAMP, 0, 1), 0).astype(np.float32)
         self._take_template(view, Template(frame, params, share))
@@ -213,12 +213,12 @@ class Tracker:
         self.state = state
         if state.template is not None and codes is not None:
             luma = channel_of(codes, self.method.prep.channel)
-            self._take_template(self._look(luma, state.template.frame, state.template.params), state.template)
+            self._take_template(self.look(luma, state.template.frame, state.template.params), state.template)
 
     def _take_template(self, view: View, taken: Template) -> None:
         levels = range(len(self.still.weights))
         warped, readable = zip(*(self.solver.unwarp(view, taken.params, level) for level in levels), strict=True)
-        share = cv2.GaussianBlur(self._spread(taken.share), (0, 0), confidence.CELL / 2)
+        share = cv2.GaussianBlur(self.spread(taken.share), (0, 0), confidence.CELL / 2)
         self.still = renewed(self.anchor_still, warped, readable, share)
         self.solver.still = self.still
         self.state.template, self.state.renewed_for = taken, 0
@@ -229,7 +229,7 @@ class Tracker:
         state.renewed_for += 1
         if not self.method.renew or measured.lost or frame is None or state.renewed_for < RENEW_EVERY:
             return
-        view = self._look(luma, frame, measured.params)
+        view = self.look(luma, frame, measured.params)
         now = self._correlated(view, measured.params, self.anchor_still)[0]
         changed = now.known & (state.first_mean - now.value > RENEW_DROP) & (state.seen > 0.5)
         if changed.sum() < RENEW_SHARE * max(1, now.known.sum()):
@@ -237,13 +237,18 @@ class Tracker:
         share = np.clip((state.first_mean - RENEW_DROP / 2 - now.value) / RENEW_RAMP, 0, 1) * now.known
         self._take_template(view, Template(frame, measured.params, share.astype(np.float32)))
 
+    def agreement(self, view: View, params: F64) -> float:
+        """Correlation (-1..1) of the template with the frame brought to the anchor's pose."""
+        return agreement(self.solver, view, params)
+
     def map_of(self, params: F64) -> HoldMap:
         """The map that these parameters describe."""
         if not self.method.bends or self.grid is None:
             return PlanarMap(params)
         return MeshMap(self.grid, params)
 
-    def _look(self, luma: F32, frame: int | None, params: F64) -> View:
+    def look(self, luma: F32, frame: int | None, params: F64) -> View:
+        """What the tracker sees of a frame, where the parameters say that the surface is."""
         return look_at(luma, self._view_rect(params), self.method.prep, self.ground.hidden(frame))
 
     def _solve(self, view: View, start: F64, predicted: F64, seen: F32) -> Fit:
@@ -290,8 +295,9 @@ class Tracker:
     def _searched(self, view: View, predicted: F64) -> F64:
         """The prediction, moved when correlation clearly says so."""
         if self._pointed:
-            return search.windows(self.still, self.ground, self.method.search, view, predicted)
-        moved = search.shifted(self.solver, view, predicted)
+            moved: F64 | None = search.windows(self.still, self.ground, self.method.search, view, predicted)
+        else:
+            moved = search.shifted(self.solver, view, predicted)
         # at 1/8 size moving shading looks like motion: the weave at half size has the last word
         best, found = predicted, agreement(self.solver, view, predicted)
         if moved is not None and (better := agreement(self.solver, view, moved)) > found + SEARCH_BETTER_BY:
@@ -309,14 +315,14 @@ class Tracker:
         plane = PlanarSolver(self.still, "perspective")
         try:
             flat = homography.fit(corners, self.map_of(start).forward(corners))
-            found = plane.solve(view, flat, flat, self._spread(self.state.seen), False).coefficients
+            found = plane.solve(view, flat, flat, self.spread(self.state.seen), False).coefficients
         except HushError:  # too little to see for a plane: the mesh goes on from where it is
             return None
         move = found @ np.linalg.inv(flat)
         held = self.map_of(start)
         return spline.fitted(self.grid, lambda points: homography.apply(move, held.forward(points)))
 
-    def _spread(self, cells: F32) -> F32:
+    def spread(self, cells: F32) -> F32:
         """Cell weights at the template's full size."""
         height, width = self.still.ground.shape
         return np.ascontiguousarray(cv2.resize(cells, (width, height), interpolation=cv2.INTER_LINEAR))

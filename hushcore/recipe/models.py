@@ -10,8 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_valida
 from hushcore.arrays import F64
 from hushcore.edge import matte
 from hushcore.errors import HushError
-from hushcore.geometry.paths import flatten
-from hushcore.hold.still import Ground
+from hushcore.geometry.paths import check_polygon, flatten
+from hushcore.hold.method import Method, Prep, Stiffness
+from hushcore.hold.still import Ground, Passing
 from hushcore.retouch.strokes import LARGEST_RADIUS, Stroke
 
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)]
@@ -25,16 +26,96 @@ class Plain(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
 
+class ShapeKey(Plain):
+    """A shape on one frame."""
+
+    frame: int
+    polygon: Polygon = Field(min_length=3)
+
+
+class PassingData(Plain):
+    """Something that passes in front, to ignore: polygons in frame px, keyed over time.
+
+    It moves evenly between keys and is there from the first to the last of them; with one key, through the whole shot.
+    """
+
+    keys: list[ShapeKey] = Field(min_length=1)
+
+    @model_validator(mode="after")
+    def _in_order(self) -> "PassingData":
+        self.keys.sort(key=lambda key: key.frame)
+        if len({key.frame for key in self.keys}) < len(self.keys):
+            raise ValueError("a shape has two keys on one frame")
+        return self
+
+    def passing(self) -> Passing:
+        """For the tracker. Raises HushError for a shape without area."""
+        return Passing(
+            tuple((key.frame, check_polygon(key.polygon, f"The shape to ignore on {key.frame}")) for key in self.keys)
+        )
+
+
 class GroundData(Plain):
     """The ground: where the hold is measured. Polygons in anchor-frame px."""
 
     anchor: int = Field(description="Frame in whose pose the surface is held still.")
     read: list[Polygon] = Field(min_length=1, description="Shapes to read.")
-    ignore: list[Polygon] = Field(default=[], description="Shapes to leave out.")
+    ignore: list[Polygon] = Field(default=[], description="Shapes on the surface to leave out.")
+    passing: list[PassingData] = Field(default=[], description="What passes in front of it.")
 
     def ground(self) -> Ground:
         """For the tracker. Raises HushError for a shape without area."""
-        return Ground.of(self.read, self.ignore)
+        ground = Ground.of(self.read, self.ignore)
+        return Ground(ground.read, ground.ignore, tuple(shape.passing() for shape in self.passing))
+
+
+class PrepData(Plain):
+    """How footage is prepared for the tracker alone; see ``hold.method.Prep``."""
+
+    channel: Literal["luma", "r", "g", "b"] = "luma"
+    degrain: float = Field(default=0.0, ge=0, le=3)
+    blur: float = Field(default=0.0, ge=0, le=8, description="px.")
+    sharpen: float = Field(default=0.0, ge=0, le=3)
+    contrast: float = Field(default=0.0, ge=0, le=1)
+    gamma: float = Field(default=1.0, ge=0.2, le=5)
+
+    def prep(self) -> Prep:
+        """For the tracker."""
+        return Prep(**self.model_dump())
+
+
+class MethodData(Plain):
+    """How the ground is measured."""
+
+    kind: Literal["point", "two-point", "planar", "mesh"] = "mesh"
+    motion: Literal["shift", "similarity", "affine", "perspective"] = Field(
+        default="perspective", description="What a plane may do: shift; + turn and scale; + shear; + perspective."
+    )
+    spacing: float = Field(default=28.0, ge=16, le=160, description="px between a mesh's points.")
+    stiffness: float = Field(default=1.0, ge=0.05, le=100, description="Times as stiff as cloth.")
+    prep: PrepData = PrepData()
+    search: tuple[Annotated[float, Field(ge=4, le=400)], Annotated[float, Field(ge=4, le=400)]] = Field(
+        default=(24.0, 24.0), description="px that a point's window may jump between two frames."
+    )
+    renew: bool = Field(default=False, description="Renew the template where the surface changes its look.")
+
+    def method(self) -> Method:
+        """For the tracker."""
+        return Method(
+            self.kind,
+            self.motion,
+            Stiffness.of(self.spacing, self.stiffness),
+            self.prep.prep(),
+            self.search,
+            self.renew,
+        )
+
+
+class PinData(Plain):
+    """A place of the still surface, and where it is on the frame."""
+
+    still: Point
+    at: Point
 
 
 class Node(Plain):
@@ -127,9 +208,12 @@ class FixData(Plain):
     plate: PlateData
     match: MatchData = MatchData()
     range: tuple[int, int] | None = Field(default=None, description="First and last frame that it is on.")
+    off: list[tuple[int, int]] = Field(default=[], description="Stretches on which it is off.")
 
     def covers(self, frame: int) -> bool:
         """Whether the fix is on at a frame."""
+        if any(first <= frame <= last for first, last in self.off):
+            return False
         return self.on and (self.range is None or self.range[0] <= frame <= self.range[1])
 
 
@@ -158,22 +242,27 @@ class HoldFrameData(Plain):
     drift_rms: float
     seen: float
     lost: bool
+    cells: list[str] | None = Field(
+        default=None, description="0..9: how far a cell was used; o: off the frame; .: not read."
+    )
+    trouble: str = ""
 
 
 class HoldData(Plain):
     """A measured hold; see docs/files.md."""
 
     version: Literal[1] = 1
-    kind: Literal["planar", "mesh"]
+    kind: Literal["point", "two-point", "planar", "mesh"]
     anchor: int
     size: tuple[int, int]
     corner: tuple[int, int]
     cell: int
     grid: GridData | None = None
     frames: dict[int, HoldFrameData]
+    keys: dict[int, list[list[float | list[float]]]] = Field(default={}, description="Places set by hand, as params.")
 
 
-SCHEMAS: dict[str, type[BaseModel]] = {"ground": GroundData, "recipe": Recipe, "hold": HoldData}
+SCHEMAS: dict[str, type[BaseModel]] = {"ground": GroundData, "method": MethodData, "recipe": Recipe, "hold": HoldData}
 Model = TypeVar("Model", bound=BaseModel)
 
 

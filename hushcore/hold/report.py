@@ -1,0 +1,120 @@
+"""Where a hold is weak, in words that say what to do."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from itertools import groupby
+
+import numpy as np
+
+from hushcore.hold.confidence import CELL
+from hushcore.hold.record import Hold, HoldFrame
+from hushcore.hold.tracker import NOT_READ, OFF_FRAME
+from hushcore.hold.trouble import WORDS
+
+NOTICEABLE, LOUD = 3.5, 6.0  # px of drift RMS over the ground at which to look twice, and to expect trouble
+HIDDEN = 3  # a cell that is used less than this (of 9) is covered or has changed
+PARTLY = 0.15  # share of the ground off the frame, or not seen, that is worth a word
+
+
+@dataclass(frozen=True)
+class Weak:
+    """A stretch to look at.
+
+    ``kind``: lost, cut, black, comb, drift or off-frame; ``worst``: its weakest frame; ``place``: still point (px) of
+    what is weak there, where that can be told.
+    """
+
+    first: int
+    last: int
+    kind: str
+    worst: int
+    words: str
+    place: tuple[float, float] | None = None
+
+
+def weak_stretches(frames: Mapping[int, HoldFrame], corner: tuple[int, int], anchor: int) -> list[Weak]:
+    """All weak stretches in order of the frames."""
+    found = []
+    numbers = sorted(frames)
+    kinds = {number: _kind(frames[number]) for number in numbers}
+    for (_, kind), group in groupby(enumerate(numbers), key=lambda pair: (pair[1] - pair[0], kinds[pair[1]])):
+        stretch = [number for _, number in group]
+        if kind:
+            found.append(_weak(kind, stretch, frames, corner, anchor))
+    return found
+
+
+def _kind(frame: HoldFrame) -> str:
+    if frame.trouble in ("cut", "black"):
+        return frame.trouble
+    if frame.lost:
+        return "lost"
+    if frame.trouble == "comb":
+        return "comb"
+    if frame.drift_rms >= NOTICEABLE:
+        return "drift"
+    return "off-frame" if share_of(frame, off=True) >= PARTLY else ""
+
+
+def share_of(frame: HoldFrame, off: bool) -> float:
+    """Share 0..1 of the ground that lies off the frame, or else that is in it but hidden or changed."""
+    if frame.cells is None:
+        return 0.0 if off else 1 - frame.seen
+    ground = frame.cells != NOT_READ
+    marked = frame.cells == OFF_FRAME if off else frame.cells < HIDDEN
+    return float((marked & ground).sum() / max(1, ground.sum()))
+
+
+def place_of(frame: HoldFrame, corner: tuple[int, int]) -> tuple[float, float] | None:
+    """Still point in the middle of what is hidden, or of what drifts most."""
+    if frame.cells is None:
+        return None
+    weak = frame.cells < HIDDEN
+    if not weak.any():
+        ground = frame.cells != NOT_READ
+        if not ground.any():
+            return None
+        weak = ground & (frame.drift >= np.quantile(frame.drift[ground], 0.9))
+    rows, cols = np.nonzero(weak)
+    return (float(corner[0] + (cols.mean() + 0.5) * CELL), float(corner[1] + (rows.mean() + 0.5) * CELL))
+
+
+def _weak(kind: str, stretch: list[int], frames: Mapping[int, HoldFrame], corner: tuple[int, int], anchor: int) -> Weak:
+    worst = max(stretch, key=lambda number: frames[number].drift_rms + 1e3 * share_of(frames[number], off=False))
+    frame = frames[worst]
+    first, last = stretch[0], stretch[-1]
+    middle = (first + last) // 2
+    after = last + 1 if last + 1 in frames or first < anchor else None
+    where = f"on {first}" if first == last else f"from {first} to {last}"
+    hidden, off = share_of(frame, off=False), share_of(frame, off=True)
+    if kind == "cut":
+        edge = first if first > anchor else last
+        words = f"The picture cuts at {edge}. End the shot {'before' if first > anchor else 'after'} it."
+    elif kind == "black":
+        words = f"Black or blank {where}; the hold is carried over it. Switch it off there if nothing is to be patched."
+    elif kind == "comb":
+        words = f"{first} to {last}: {WORDS['comb']}."
+    elif kind == "lost":
+        cause = _cause(hidden, off)
+        key = after if after is not None else middle
+        words = f"Lost {where}: {cause}. Ignore what covers it, or set a key at {key} and redo."
+    elif kind == "off-frame":
+        words = f"{round(100 * off)} % of the ground is off the frame {where}; that part is carried on by the rest."
+    else:
+        words = (
+            f"May be off by up to {frame.drift_rms:.1f} px {where}, most at {worst}. Look there; drag it if it slips."
+        )
+    return Weak(first, last, kind, worst, words, place_of(frame, corner))
+
+
+def _cause(hidden: float, off: float) -> str:
+    if off > 0.5:
+        return f"{round(100 * off)} % of the ground is off the frame"
+    if hidden > 0.3:
+        return f"{round(100 * hidden)} % of the ground is covered"
+    return "the ground does not look as on the anchor frame"
+
+
+def report(hold: Hold) -> list[Weak]:
+    """Where a hold is weak."""
+    return weak_stretches(hold.frames, hold.corner, hold.anchor)
