@@ -36,7 +36,11 @@ def weak_stretches(frames: Mapping[int, HoldFrame], corner: tuple[int, int], anc
     """All weak stretches in order of the frames."""
     found = []
     numbers = sorted(frames)
+    held = [number for number in numbers if not frames[number].lost] + [anchor]
     kinds = {number: _kind(frames[number]) for number in numbers}
+    for number in numbers:  # a cut that the surface comes back from was something that came before the lens
+        if kinds[number] == "cut" and min(held) < number < max(held):
+            kinds[number] = "lost"
     for (_, kind), group in groupby(enumerate(numbers), key=lambda pair: (pair[1] - pair[0], kinds[pair[1]])):
         stretch = [number for _, number in group]
         if kind:

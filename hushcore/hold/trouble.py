@@ -10,7 +10,10 @@ BLACK_SPREAD, BLACK_LEVEL = 0.004, 0.08  # encoded: a flat, dark frame
 SAME = 1e-6  # encoded: fresh grain alone moves the small picture by 1e-4 and more
 CUT_LIKENESS, CUT_CHANGE = 0.35, 0.05
 COMB_STEP = 0.02  # encoded: smallest step between lines that counts
-COMB_SHARE, COMB_TIMES = 0.02, 4.0
+COMB_SHARE, COMB_TIMES = (
+    0.02,
+    1.2,
+)  # of plain pictures and of grain the ratio is 1 at most, of woven fields 1.3 and more
 
 WORDS = {
     "black": "the frame is black or blank",
@@ -57,7 +60,8 @@ def combed(luma: F32) -> bool:
     near = _zigzag(columns[:-2], columns[1:-1], columns[2:])
     if near < COMB_SHARE:
         return False
-    return near > COMB_TIMES * _zigzag(columns[:-4], columns[2:-2], columns[4:])
+    far = _zigzag(columns[:-4], columns[2:-2], columns[4:])
+    return near > COMB_TIMES * far and near - far > COMB_SHARE
 
 
 def _zigzag(above: F32, here: F32, below: F32) -> float:
