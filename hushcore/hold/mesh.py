@@ -35,6 +35,7 @@ STEP_CAP = 6.0  # px of the level
 HELD_TO_PREDICTION = 1e-4
 DATA, DATA_FIRST = 0.5, 0.1
 SHUTTER = 0.5
+SPARSE_OVER = 4096  # px
 
 
 @dataclass
@@ -245,8 +246,9 @@ class MeshSolver:
 
 
 def residual_scale(still: F32, warped: F32, weight: F32) -> float:
-    """1.4826 x the median absolute residual over readable pixels (every other row and column)."""
-    rest = np.abs(still[::3, ::3] - warped[::3, ::3])[weight[::3, ::3] > 0]
+    """1.4826 x the median absolute residual over readable pixels (of a large picture every third row and column)."""
+    every = 3 if still.size > SPARSE_OVER else 1
+    rest = np.abs(still[::every, ::every] - warped[::every, ::every])[weight[::every, ::every] > 0]
     if rest.size < 16:
         raise HushError("The hold broke down here: too little of the ground can be seen.", "lost")
     return max(1e-3, 1.4826 * float(np.median(rest)))

@@ -7,10 +7,11 @@ from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
 from hushcore.geometry import homography, sampling
 from hushcore.hold import kernels
-from hushcore.hold.mesh import COARSE_BETTER_BY, FINE_LEVELS, SHUTTER, Fit, agreement, residual_scale, truer
+from hushcore.hold.mesh import AGREES, COARSE_BETTER_BY, FINE_LEVELS, SHUTTER, Fit, agreement, residual_scale, truer
 from hushcore.hold.picture import View
 from hushcore.hold.still import Still, blurred_still
 
+EASED = ("shift", "similarity")
 ITERATIONS = (6, 5, 6, 8)  # fine to coarse; stops early when the step is below SMALL_STEP
 MORE_AT_START = 6
 SMALL_STEP = 0.004  # px at the corner
@@ -67,7 +68,43 @@ class PlanarSolver:
                 matrix = moved
         except HushError:  # the coarse levels see too little; the fine ones may still hold
             pass
-        return self._refined(view, matrix, previous, seen, first, range(FINE_LEVELS - 1, -1, -1))
+        return self._fine(view, matrix, previous, seen, first)
+
+    def _fine(self, view: View, matrix: F64, previous: F64, seen: F32, first: bool) -> Fit:
+        """The fine levels; when they break down or agree badly, once more by way of plainer motions."""
+        levels = range(FINE_LEVELS - 1, -1, -1)
+        straight: Fit | HushError
+        try:
+            straight = self._refined(view, matrix, previous, seen, first, levels)
+            found = agreement(self, view, straight.coefficients)
+            if found > AGREES or self.freedom.shape[1] <= 2:
+                return straight
+        except HushError as error:
+            straight, found = error, -1.0
+        eased = self._eased(view, matrix, previous, seen)
+        if eased is not None and agreement(self, view, eased.coefficients) > found + COARSE_BETTER_BY:
+            return eased
+        if isinstance(straight, HushError):
+            raise straight
+        return straight
+
+    def _eased(self, view: View, matrix: F64, previous: F64, seen: F32) -> Fit | None:
+        """A shift first, then turn and scale, then all that is free: it cannot run away over a few pixels."""
+        whole, levels = self.freedom, range(FINE_LEVELS, -1, -1)
+        fit = None
+        try:
+            for motion in EASED:
+                if freedom(motion).shape[1] <= whole.shape[1]:
+                    self.freedom = freedom(motion)
+                    fit = self._refined(view, matrix, previous, seen, False, levels)
+                    matrix = fit.coefficients
+            self.freedom = whole
+            fit = self._refined(view, matrix, previous, seen, False, range(FINE_LEVELS - 1, -1, -1))
+        except HushError:  # as far as it came; the caller compares
+            pass
+        finally:
+            self.freedom = whole
+        return fit
 
     def polish(self, view: View, params: F64, previous: F64, seen: F32) -> Fit:
         """The finest levels only, from a place that is nearly right."""

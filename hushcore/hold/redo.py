@@ -83,7 +83,7 @@ class Redo:
         wanted = self.hold.keys[key]
         codes = self.read(key)
         velocity = self._velocity(key, way)
-        tracker.place(codes, key, wanted, velocity)
+        tracker.place(codes, key, wanted)
         found = tracker.step(codes, key)
         if found.lost:
             tracker.place(codes, key, wanted, velocity)

@@ -32,32 +32,56 @@ class Weak:
     place: tuple[float, float] | None = None
 
 
-def weak_stretches(frames: Mapping[int, HoldFrame], corner: tuple[int, int], anchor: int) -> list[Weak]:
+@dataclass(frozen=True)
+class Note:
+    """What a report needs to know of a frame.
+
+    ``hidden``, ``off``: shares of the ground that are covered or changed, and off the frame; ``place``: still point
+    (px) of what is weak.
+    """
+
+    drift: float
+    lost: bool
+    trouble: str
+    hidden: float
+    off: float
+    place: tuple[float, float] | None
+
+
+def note_of(frame: HoldFrame, corner: tuple[int, int]) -> Note:
+    """The note of a measured frame. ``corner``: top left of its cells, still px."""
+    return Note(
+        frame.drift_rms, frame.lost, frame.trouble, share_of(frame, off=False), share_of(frame, off=True),
+        place_of(frame, corner),
+    )  # fmt: skip
+
+
+def weak_stretches(notes: Mapping[int, Note], anchor: int) -> list[Weak]:
     """All weak stretches in order of the frames."""
     found = []
-    numbers = sorted(frames)
-    held = [number for number in numbers if not frames[number].lost] + [anchor]
-    kinds = {number: _kind(frames[number]) for number in numbers}
+    numbers = sorted(notes)
+    held = [number for number in numbers if not notes[number].lost] + [anchor]
+    kinds = {number: _kind(notes[number]) for number in numbers}
     for number in numbers:  # a cut that the surface comes back from was something that came before the lens
         if kinds[number] == "cut" and min(held) < number < max(held):
             kinds[number] = "lost"
     for (_, kind), group in groupby(enumerate(numbers), key=lambda pair: (pair[1] - pair[0], kinds[pair[1]])):
         stretch = [number for _, number in group]
         if kind:
-            found.append(_weak(kind, stretch, frames, corner, anchor))
+            found.append(_weak(kind, stretch, notes, anchor))
     return found
 
 
-def _kind(frame: HoldFrame) -> str:
-    if frame.trouble in ("cut", "black"):
-        return frame.trouble
-    if frame.lost:
+def _kind(note: Note) -> str:
+    if note.trouble in ("cut", "black"):
+        return note.trouble
+    if note.lost:
         return "lost"
-    if frame.trouble == "comb":
+    if note.trouble == "comb":
         return "comb"
-    if frame.drift_rms >= NOTICEABLE:
+    if note.drift >= NOTICEABLE:
         return "drift"
-    return "off-frame" if share_of(frame, off=True) >= PARTLY else ""
+    return "off-frame" if note.off >= PARTLY else ""
 
 
 def share_of(frame: HoldFrame, off: bool) -> float:
@@ -83,14 +107,14 @@ def place_of(frame: HoldFrame, corner: tuple[int, int]) -> tuple[float, float] |
     return (float(corner[0] + (cols.mean() + 0.5) * CELL), float(corner[1] + (rows.mean() + 0.5) * CELL))
 
 
-def _weak(kind: str, stretch: list[int], frames: Mapping[int, HoldFrame], corner: tuple[int, int], anchor: int) -> Weak:
-    worst = max(stretch, key=lambda number: frames[number].drift_rms + 1e3 * share_of(frames[number], off=False))
-    frame = frames[worst]
+def _weak(kind: str, stretch: list[int], notes: Mapping[int, Note], anchor: int) -> Weak:
+    worst = max(stretch, key=lambda number: notes[number].drift + 1e3 * notes[number].hidden)
+    note = notes[worst]
     first, last = stretch[0], stretch[-1]
     middle = (first + last) // 2
-    after = last + 1 if last + 1 in frames or first < anchor else None
+    after = last + 1 if last + 1 in notes or first < anchor else None
     where = f"on {first}" if first == last else f"from {first} to {last}"
-    hidden, off = share_of(frame, off=False), share_of(frame, off=True)
+    hidden, off = note.hidden, note.off
     if kind == "cut":
         edge = first if first > anchor else last
         words = f"The picture cuts at {edge}. End the shot {'before' if first > anchor else 'after'} it."
@@ -105,10 +129,8 @@ def _weak(kind: str, stretch: list[int], frames: Mapping[int, HoldFrame], corner
     elif kind == "off-frame":
         words = f"{round(100 * off)} % of the ground is off the frame {where}; that part is carried on by the rest."
     else:
-        words = (
-            f"May be off by up to {frame.drift_rms:.1f} px {where}, most at {worst}. Look there; drag it if it slips."
-        )
-    return Weak(first, last, kind, worst, words, place_of(frame, corner))
+        words = f"May be off by up to {note.drift:.1f} px {where}, most at {worst}. Look there; drag it if it slips."
+    return Weak(first, last, kind, worst, words, note.place)
 
 
 def _cause(hidden: float, off: float) -> str:
@@ -121,4 +143,4 @@ def _cause(hidden: float, off: float) -> str:
 
 def report(hold: Hold) -> list[Weak]:
     """Where a hold is weak."""
-    return weak_stretches(hold.frames, hold.corner, hold.anchor)
+    return weak_stretches({n: note_of(frame, hold.corner) for n, frame in hold.frames.items()}, hold.anchor)

@@ -28,6 +28,7 @@ BEND_KEPT = 0.7  # share of the bending velocity that goes on
 LOST_RATIO = 0.35
 LOST_SHARE = 0.30
 NEXT_TO_ANCHOR = 3  # frames whose mean correlation is the drop's zero
+LIKELY = 0.6  # correlation of a ground that is seen
 CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
 OFF_FRAME, NOT_READ = 10, 11  # codes of cells beyond 0..9
 RENEW_AT, RENEW_RAMP = 0.75, 0.20  # correlation with the anchor under which a cell's template may be renewed
@@ -192,8 +193,9 @@ class Tracker:
         self._check_size(codes)
         luma = channel_of(codes, self.method.prep.channel)
         measured, now = self.judged(self.look(luma, frame, params), params)
-        baseline = np.maximum(now.value, 0.5).astype(np.float32)
-        seen = np.ones_like(baseline) if measured.lost else confidence.visibility(now, baseline)[0]
+        # set by hand, it may lie a little beside what the picture says: nothing is held against the first step
+        baseline = np.maximum(now.value, LIKELY).astype(np.float32)
+        seen = np.ones_like(baseline)
         self.state = State(
             params, params if previous is None else previous, NEXT_TO_ANCHOR, baseline, baseline, seen,
             small=small(luma), template=self.state.template,

@@ -27,6 +27,7 @@ urlpatterns = [
     path("pictures/shots/<int:shot>/frames/<int:frame>.<str:suffix>", shot_pictures.frame),
     path("pictures/shots/<int:shot>/patched/<int:frame>.<str:suffix>", fix_pictures.patched),
     path("pictures/fixes/<int:fix>/still/<int:frame>.<str:suffix>", fix_pictures.still),
+    path("pictures/fixes/<int:fix>/tracker/<int:frame>.jpg", fix_pictures.tracker),
     path("pictures/fixes/<int:fix>/plate.<str:suffix>", fix_pictures.plate),
     path("pictures/fixes/<int:fix>/crops/<int:frame>.jpg", fix_pictures.crop),
     re_path(r"^(?!api/|pictures/|assets/)(?P<rest>.*)$", web),

@@ -81,12 +81,12 @@ def recipe_of(shot: Shot, numbers: list[int]) -> list[dict[str, Any]]:
         hold = Hold.objects.get(id=document["hold"])
         if hold.running:
             raise HushError(f"{document['name']} is still tracking; deliver when it is done.", "not-held")
-        held = {*hold.frames.values_list("frame", flat=True), hold.anchor}
-        open_frames = [number for number in numbers if number not in held]
+        held = {*(row.frame for row in hold.known.defer("data") if not row.gone), hold.anchor}
+        open_frames = [n for n in numbers if n not in held and not fix_actions.is_off(document, n)]
         if open_frames:
             raise HushError(
                 f"{document['name']} is not held on {len(open_frames)} frames ({open_frames[0]} to {open_frames[-1]}); "
-                "track to them or deliver a shorter range.",
+                "track to them, switch the fix off there, or deliver a shorter range.",
                 "not-held",
             )
         documents.append({"fix": fix.id, "document": document})

@@ -9,6 +9,7 @@ from config.events import tell
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
+from fixes.actions import Document, is_off
 from fixes.models import Fix
 from fixes.ready import ready
 from jobs.models import Shot, inside_root
@@ -66,10 +67,12 @@ def _chunk(delivery: Delivery, first: int, last: int) -> None:
         return alive.exists()
 
     if alive.exists():
-        deliver_chunk(media, wanted, lambda frame: fixes, folder, proved)
+        deliver_chunk(
+            media, wanted, lambda frame: [fix for document, fix in fixes if not is_off(document, frame)], folder, proved
+        )
 
 
-def _fixes(delivery: Delivery) -> list[ReadyFix]:
+def _fixes(delivery: Delivery) -> list[tuple[Document, ReadyFix]]:
     """The fixes as they stood when the delivery was asked for."""
     from dataclasses import replace
 
@@ -80,7 +83,7 @@ def _fixes(delivery: Delivery) -> list[ReadyFix]:
             raise HushError("A fix of this delivery was taken away; deliver anew.", "incomplete")
         fix.document = entry["document"]
         prepared, hold = ready(fix)
-        made.append(replace(prepared, hold=hold.engine()))
+        made.append((fix.document, replace(prepared, hold=hold.engine())))
     return made
 
 

@@ -1,12 +1,9 @@
 """What can be done with a fix: each change checks the version, writes a revision and tells the open screens."""
 
-import io
 from collections.abc import Callable
 from copy import deepcopy
-from dataclasses import asdict
 from typing import Any
 
-import numpy as np
 from config.errors import Conflict
 from config.events import tell
 from django.contrib.auth.models import AbstractBaseUser
@@ -15,12 +12,9 @@ from django.db.models import Max
 from jobs.models import Shot
 
 from fixes import propose
-from fixes.models import Fix, Hold, Path, Plate, Revision, Run, Stroke, blank_document
+from fixes.models import Fix, Hold, Path, Plate, Revision, Stroke, blank_document
 from hushcore.errors import HushError
-from hushcore.geometry.spline import Grid
-from hushcore.hold.mesh import Stiffness
-from hushcore.hold.still import Ground
-from hushcore.recipe.models import EdgeData, FixData, GroundData, MatchData, StrokeData, check
+from hushcore.recipe.models import EdgeData, FixData, GroundData, MatchData, MethodData, StrokeData, check
 
 Document = dict[str, Any]
 Change = Callable[[Document], str]
@@ -89,6 +83,8 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
 
     The slow part (trying both kinds of hold on a few frames) is done before the transaction.
     """
+    from fixes import holding
+
     clip = shot.clip
     media = clip.media()
     outline = propose.check_loop(loop, clip.width, clip.height)
@@ -100,7 +96,7 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
         document = blank_document(f"Fix {order}")
         fix = Fix.objects.create(shot=shot, order=order, document=document)
         path = Path.objects.create(fix=fix, nodes=propose.edge_nodes(outline))
-        hold = begin_hold(fix, ground, kind)
+        hold = holding.begin(fix, ground, MethodData(kind=kind))
         document = deepcopy(document)
         document["edge"] = {**document["edge"], "path": path.id, "growth": 0.0, "softness": 14.0}
         document["hold"] = hold.id
@@ -113,81 +109,12 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
     return fix
 
 
-def begin_hold(fix: Fix, ground: GroundData, kind: str) -> Hold:
-    """A new measurement, and its two directions queued in the same transaction."""
-    from fixes import tasks
-
-    clip = fix.shot.clip
-    shapes: Ground = ground.ground()
-    region = shapes.rect(clip.width, clip.height)
-    if kind not in ("planar", "mesh"):
-        raise HushError(f"There is no hold called {kind!r}; choose planar or mesh.", "bad-kind")
-    shot = fix.shot
-    if not shot.first <= ground.anchor <= shot.last:
-        raise HushError(f"The anchor frame {ground.anchor} is outside the shot.", "bad-range")
-    first, last = _unbroken(shot.first, shot.last, ground.anchor, set(clip.missing))
-    hold = Hold.objects.create(
-        fix=fix,
-        kind=kind,
-        anchor=ground.anchor,
-        first=first,
-        last=last,
-        ground=ground.model_dump(mode="json"),
-        grid=asdict(Grid.over(region, Stiffness().spacing)) if kind == "mesh" else None,
-    )
-    for direction in (1, -1):
-        Run.objects.create(hold=hold, direction=direction, next_frame=ground.anchor + direction)
-        tasks.track.defer(hold=hold.id, direction=direction)
-    return hold
-
-
-def _unbroken(first: int, last: int, anchor: int, missing: set[int]) -> tuple[int, int]:
-    """The stretch round the anchor without a missing frame."""
-    low = max((n + 1 for n in missing if n < anchor), default=first)
-    high = min((n - 1 for n in missing if n > anchor), default=last)
-    return max(first, low), min(last, high)
-
-
-def set_ground(document: Document, fix: Fix, ground: GroundData, kind: str) -> str:
-    """Track anew on another ground, anchor or kind; strokes and edge stay as they are."""
-    document["hold"] = begin_hold(fix, ground, kind).id
-    return "Track"
-
-
 def current_hold(fix: Fix) -> Hold:
     """The fix's hold. Raises HushError when it has none."""
     hold = Hold.objects.filter(id=fix.document["hold"]).first() if fix.document["hold"] else None
     if hold is None:
         raise HushError("No hold yet: circle the mark or draw the ground.", "no-hold")
     return hold
-
-
-@transaction.atomic
-def stop(hold: Hold) -> Hold:
-    """Ask the workers to stop; what is measured stays."""
-    held = Hold.objects.select_for_update().get(id=hold.id)
-    if held.running:
-        held.stop_asked = True
-        held.state = Hold.State.STOPPED
-        held.save(update_fields=["stop_asked", "state"])
-        tell("hold", hold=held.id, fix=held.fix_id, shot=held.fix.shot_id, state=held.state)
-    return held
-
-
-@transaction.atomic
-def go_on(hold: Hold) -> Hold:
-    """Take a stopped or failed measurement up where it stands."""
-    from fixes import tasks
-
-    held = Hold.objects.select_for_update().get(id=hold.id)
-    if held.running or held.state == Hold.State.DONE:
-        return held
-    held.stop_asked, held.problem, held.state = False, "", Hold.State.WAITING
-    held.save()
-    for run in held.runs.filter(done=False):
-        tasks.track.defer(hold=held.id, direction=run.direction)
-    tell("hold", hold=held.id, fix=held.fix_id, shot=held.fix.shot_id, state=held.state)
-    return held
 
 
 def set_edge(document: Document, fix: Fix, nodes: list[dict[str, Any]] | None, growth: float, softness: float) -> str:
@@ -206,7 +133,7 @@ def set_edge(document: Document, fix: Fix, nodes: list[dict[str, Any]] | None, g
 def set_plate(document: Document, fix: Fix, frame: int) -> str:
     """Take another frame as the plate; the strokes made on another plate stay with that one."""
     hold = current_hold(fix)
-    if frame != hold.anchor and not hold.frames.filter(frame=frame, lost=False).exists():
+    if frame != hold.anchor and not any(not row.lost for row in hold.on([frame])):
         raise HushError(f"The hold does not reach frame {frame} yet; let it track there first.", "not-held")
     plate = fix.plates.filter(frame=frame, picture="").first() or Plate.objects.create(fix=fix, frame=frame)
     document["plate"] = plate.id
@@ -256,9 +183,11 @@ def set_on(document: Document, on: bool) -> str:
 @transaction.atomic
 def take_away(fix_id: int, version: int) -> None:
     """Delete a fix for good, its tracking stopped first."""
+    from fixes import holding
+
     fix = locked(fix_id, version)
     for hold in fix.holds.all():
-        stop(hold)
+        holding.stop(hold)
     tell("fix", fix=fix.id, shot=fix.shot_id, gone=True)
     fix.delete()
 
@@ -271,6 +200,11 @@ def strokes_of(document: Document) -> list[tuple[int, StrokeData]]:
         for entry in document["strokes"]
         if entry["on"] and entry["id"] in rows
     ]
+
+
+def is_off(document: Document, frame: int) -> bool:
+    """Whether the fix is off on a frame."""
+    return any(first <= frame <= last for first, last in document.get("off", []))
 
 
 def missing_part(document: Document) -> str:
@@ -297,21 +231,8 @@ def fix_data(document: Document) -> FixData:
             "name": document["name"], "on": document["on"], "hold": f"hold-{document['hold']}.json",
             "edge": {"nodes": nodes, "growth": edge["growth"], "softness": edge["softness"]},
             "plate": {"frame": plate.frame, "strokes": [data.model_dump() for _, data in strokes_of(document)]},
-            "match": document["match"],
+            "match": document["match"], "off": document.get("off", []),
         },
         FixData,
         document["name"],
     )  # fmt: skip
-
-
-def pack_state(arrays: dict[str, np.ndarray]) -> bytes:
-    """A tracker's state as bytes."""
-    buffer = io.BytesIO()
-    np.savez(buffer, **arrays)  # type: ignore[arg-type]
-    return buffer.getvalue()
-
-
-def unpack_state(data: bytes) -> dict[str, np.ndarray]:
-    """The reverse of ``pack_state``."""
-    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
-        return {name: stored[name] for name in stored.files}

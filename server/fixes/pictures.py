@@ -1,5 +1,7 @@
 """Pictures with fixes laid in, the still view, plates and the strip's crops."""
 
+import json
+
 import cv2
 import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse
@@ -13,10 +15,14 @@ from fixes import actions, ready
 from fixes.models import Fix
 from hushcore.arrays import Codes, Rect
 from hushcore.errors import HushError
+from hushcore.hold.method import channel_of
+from hushcore.hold.picture import look_at
 from hushcore.patch.fix import lay_all
 from hushcore.plates.plate import still_picture
+from hushcore.recipe.models import GroundData, PrepData, check
 
 CROP_HEIGHT = 84
+SIGHT_GAIN = 48  # grey levels for one local standard deviation
 
 
 PATCHED_BYTES = 256_000_000  # of patched frames kept in memory
@@ -74,6 +80,30 @@ def still_codes(fix: Fix, frame: int, with_fixes: bool, rect: Rect | None = None
     codes = patched_codes(fix.shot, frame) if with_fixes else codes_of(clip.media(), frame)
     linear = still_picture(codes, near, frame, rect or ready.view_rect(near), clip.encoding)
     return clip.encoding.encode(linear, codes.dtype)
+
+
+@signed_in
+def tracker(request: HttpRequest, fix: int, frame: int) -> HttpResponse:
+    """A frame as the tracker sees it: prepared, its local contrast evened; black where it does not read.
+
+    ``?prep=`` (PrepData as JSON) shows a preparation before it is used.
+    """
+    found = get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
+    hold = actions.current_hold(found)
+    try:
+        asked_for = json.loads(request.GET["prep"]) if "prep" in request.GET else hold.method.get("prep", {})
+    except json.JSONDecodeError as error:
+        raise HushError("This preparation is not readable.", "bad-request") from error
+    prep = check(asked_for, PrepData, "The preparation").prep()
+    codes = codes_of(found.shot.clip.media(), frame)
+    ground = GroundData.model_validate(hold.ground).ground()
+    sight = look_at(
+        channel_of(codes, prep.channel), Rect(0, 0, codes.shape[1], codes.shape[0]), prep, ground.hidden(frame)
+    )
+    level = sight.levels[0]
+    grey = np.clip(level.picture * SIGHT_GAIN + 128, 0, 255) * level.readable
+    grey = grey[: codes.shape[0], : codes.shape[1]].astype(np.uint8)
+    return answer(as_bytes(np.repeat(grey[..., None], 3, 2), "jpg"), "jpg", keep="v" in request.GET)
 
 
 @signed_in

@@ -20,6 +20,7 @@ GROUND_GROWTH = 26  # px: larger than the mark, as is common practice, but not o
 FACETS = 32
 TRY_FRAMES = 4
 PLANE_MAY_DRIFT = 1.15  # times the mesh's drift at which a plane is still preferred: it is stiffer
+PLANE_MAY_ADD = 0.15  # px: below this the figure does not tell one from the other
 EDGE_NODES = 8
 SMALLEST_LOOP = 60.0  # square px
 
@@ -72,12 +73,12 @@ def sharpness(codes: Codes, rect: Rect) -> float:
 
 
 def better_kind(read: Callable[[int], Codes], ground: Ground, frame: int, last: int, first: int) -> str:
-    """``planar`` when a plane still fits after a few frames, else ``mesh``."""
+    """``planar`` when a plane fits over a few frames, else ``mesh``."""
     ahead = list(range(frame + 1, min(last, frame + TRY_FRAMES) + 1))
     way = ahead if len(ahead) >= 2 else list(range(frame - 1, max(first, frame - TRY_FRAMES) - 1, -1))
     scores = {}
     for kind in ("planar", "mesh"):
         tracker = make_tracker(read(frame), ground, kind)
         drift = [result.drift_rms for _, result in follow(tracker, read, way)]
-        scores[kind] = drift[-1] if drift else math.inf
-    return "planar" if scores["planar"] <= scores["mesh"] * PLANE_MAY_DRIFT else "mesh"
+        scores[kind] = max(drift[-1], float(np.mean(drift))) if drift else math.inf
+    return "planar" if scores["planar"] <= scores["mesh"] * PLANE_MAY_DRIFT + PLANE_MAY_ADD else "mesh"

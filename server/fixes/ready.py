@@ -30,7 +30,7 @@ fixes_kept: Shelf = Shelf(FIX_BYTES, lambda fix: int(4 * fix.matte.nbytes + fix.
 def hold_near(hold: Hold, frame: int) -> EngineHold:
     """The engine's hold with the frames that patching ``frame`` needs: itself and its neighbours."""
     engine = hold.engine(frames=False)
-    for row in hold.frames.filter(frame__in=(frame - 1, frame, frame + 1)):
+    for row in hold.on([frame - 1, frame, frame + 1]):
         engine.frames[row.frame] = row.engine()
     return engine
 
@@ -94,7 +94,7 @@ def stack(shot: Shot, frame: int, but: int | None = None) -> tuple[list[ReadyFix
     laid, names = [], []
     for fix in shot.fixes.select_related("shot__clip").all():
         document = fix.document
-        if fix.id == but or not document["on"] or actions.missing_part(document):
+        if fix.id == but or not document["on"] or actions.is_off(document, frame) or actions.missing_part(document):
             continue
         try:
             prepared, hold = ready(fix)

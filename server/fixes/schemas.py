@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from hushcore.recipe.models import GroundData, MatchData, Node, StrokeData
+from hushcore.recipe.models import GroundData, MatchData, MethodData, Node, PinData, StrokeData
 
 Point = tuple[float, float]
 
@@ -45,6 +45,28 @@ class HeldOut(Schema):
     drift: float
     seen: float
     lost: bool
+    trouble: str
+    hidden: float
+    off: float
+    by: int = Field(description="The hold that measured it: its map never changes.")
+
+
+class KeyOut(Schema):
+    """A correction by hand."""
+
+    frame: int
+    pins: list[PinData]
+
+
+class WeakOut(Schema):
+    """A stretch of the hold to look at; ``place`` on the still surface."""
+
+    first: int
+    last: int
+    kind: str
+    worst: int
+    words: str
+    place: Point | None
 
 
 class GridOut(Schema):
@@ -62,10 +84,14 @@ class HoldOut(Schema):
 
     id: int
     kind: str
+    method: MethodData
     anchor: int
     first: int
     last: int
     state: str
+    work: str
+    done: int = Field(description="Frames that its work has measured,")
+    wanted: int = Field(description="of so many.")
     problem: str
     ground: GroundData
     grid: GridOut | None
@@ -73,7 +99,12 @@ class HoldOut(Schema):
     still_top: int
     still_width: int
     still_height: int
+    cells_left: int = Field(description="Top left of the cells of drift and use, still px.")
+    cells_top: int
+    cell: int
     frames: list[HeldOut]
+    keys: list[KeyOut]
+    weak: list[WeakOut]
 
 
 class HoldMapOut(Schema):
@@ -81,6 +112,8 @@ class HoldMapOut(Schema):
 
     frame: int
     params: list[float]
+    drift: list[list[float]] = Field(description="px per cell.")
+    cells: list[str] = Field(description="0..9: how far a cell was used; o: off the frame; .: not read.")
 
 
 class EdgeOut(Schema):
@@ -106,6 +139,7 @@ class FixOut(Schema):
     plate: PlateOut | None
     strokes: list[StrokeOut]
     match: MatchData
+    off: list[tuple[int, int]]
     undo: str
     redo: str
     suggested_plate: int | None
@@ -145,10 +179,54 @@ class EdgeIn(VersionIn):
 
 
 class TrackIn(VersionIn):
-    """Track on this ground, both ways from its anchor."""
+    """Track on this ground from its anchor."""
 
     ground: GroundData
-    kind: Literal["planar", "mesh"]
+    method: MethodData
+    way: Literal["both", "ahead", "back"] = "both"
+
+
+class OnwardIn(VersionIn):
+    """Go on from a held frame; ``renew`` takes the template anew from it."""
+
+    frame: int
+    way: Literal["ahead", "back"]
+    until: int | None = None
+    renew: bool = False
+
+
+class KeyIn(VersionIn):
+    """Where places of the surface are on a frame. ``whole`` moves all of it, else what is within ``reach`` px."""
+
+    frame: int
+    pins: list[PinData] = Field(min_length=1, max_length=64)
+    whole: bool = True
+    reach: float = Field(default=80.0, ge=8, le=2000)
+
+
+class FrameIn(VersionIn):
+    """A frame."""
+
+    frame: int
+
+
+class RangeIn(VersionIn):
+    """A range of frames."""
+
+    first: int
+    last: int
+
+
+class SmoothIn(RangeIn):
+    """A range to smooth; strength 1 takes out what jumps from frame to frame, 100 what changes within ten."""
+
+    strength: float = Field(default=10.0, gt=0, le=1e6)
+
+
+class OffIn(VersionIn):
+    """The stretches on which the fix is off."""
+
+    off: list[tuple[int, int]] = Field(max_length=200)
 
 
 class PlateIn(VersionIn):

@@ -1,41 +1,54 @@
 """Tracking in worker processes: chunks of frames, each frame kept as soon as it is measured."""
 
 import logging
+from collections.abc import Iterator
 
 import numpy as np
 from config.events import tell
 from django.db import transaction
 from procrastinate.contrib.django import app
 
-from fixes.actions import pack_state, unpack_state
+from fixes.holding import keep, pack_state, unpack_state
 from fixes.models import Hold, HoldFrame, Path, Run
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
+from hushcore.hold.method import Method
+from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as Measured
-from hushcore.hold.record import frame_plain, of_measured
+from hushcore.hold.record import of_measured
+from hushcore.hold.redo import Redo, corners_of
+from hushcore.hold.second import SecondPass
+from hushcore.hold.smooth import smoothed
+from hushcore.hold.still import Ground
 from hushcore.hold.tracker import State, Tracker, make_tracker
 from hushcore.plates.choose import clarity
-from hushcore.recipe.models import EdgeData, GroundData
+from hushcore.recipe.models import EdgeData, GroundData, MethodData
 
 log = logging.getLogger("hush")
 CHUNK = 16  # frames a job; a killed worker's chunk is taken up after its last kept frame
 STALLED_AFTER = 6  # seconds without a heartbeat
+BROKE_DOWN = "The tracker broke down here. What it measured before is kept; go on from it or redo."
+
+
+def _found(hold: int) -> Hold | None:
+    found = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
+    return None if found is None or found.stop_asked else found
 
 
 @app.task(queue="default", name="track")
 def track(hold: int, direction: int) -> None:
     """Measure the next chunk of one direction, then queue the one after it."""
-    found = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
-    if found is None or found.stop_asked:
+    found = _found(hold)
+    run = found.runs.filter(direction=direction).first() if found else None
+    if found is None or run is None:
         return
-    run = found.runs.get(direction=direction)
     try:
         more = _chunk(found, run)
     except HushError as error:
         _finish(found, run, error.message)
         return
     except Exception:
-        _finish(found, run, "The tracker broke down here. What it measured before is kept; go on from it or redo.")
+        _finish(found, run, BROKE_DOWN)
         raise
     if more:
         track.defer(hold=hold, direction=direction)
@@ -43,33 +56,61 @@ def track(hold: int, direction: int) -> None:
 
 def _chunk(hold: Hold, run: Run) -> bool:
     """Up to ``CHUNK`` frames; returns whether there is more to do."""
-    if run.done or not hold.first <= run.next_frame <= hold.last:
+    if run.over:
         _finish(hold, run, "")
         return False
     media = hold.fix.shot.clip.media()
-    tracker = _tracker(hold, run, media.read(hold.anchor))
+    tracker = _tracker(hold, run)
     outline = _outline(hold)
     for _ in range(CHUNK):
-        if not hold.first <= run.next_frame <= hold.last:
+        if run.over or tracker.over:
             break
-        if Hold.objects.filter(id=hold.id, stop_asked=True).exists() or not Hold.objects.filter(id=hold.id).exists():
+        if _stopped(hold):
             return False
         codes = media.read(run.next_frame)
-        measured = of_measured(tracker.step(codes))
-        _keep(hold, run, tracker, measured, _worth(codes, tracker, measured, outline))
-    if hold.first <= run.next_frame <= hold.last:
+        measured = of_measured(tracker.step(codes, run.next_frame))
+        _keep_step(hold, run, tracker, measured, _worth(codes, tracker, measured, outline))
+    if not (run.over or tracker.over):
         return True
     _finish(hold, run, "")
     return False
 
 
-def _tracker(hold: Hold, run: Run, anchor_codes: object) -> Tracker:
-    ground = GroundData.model_validate(hold.ground).ground()
-    tracker = make_tracker(anchor_codes, ground, hold.kind)  # type: ignore[arg-type]
+def _stopped(hold: Hold) -> bool:
+    return not Hold.objects.filter(id=hold.id, stop_asked=False).exists()
+
+
+def _parts(hold: Hold) -> tuple[Ground, Method]:
+    return GroundData.model_validate(hold.ground).ground(), MethodData.model_validate(hold.method).method()
+
+
+def _tracker(hold: Hold, run: Run) -> Tracker:
+    """A tracker where its direction stands: at the anchor, at the frame it goes on from, or after its last frame."""
+    media = hold.fix.shot.clip.media()
+    ground, method = _parts(hold)
+    tracker = make_tracker(media.read(hold.anchor), ground, method, hold.anchor)
     if run.state:
-        tracker.state = State.from_arrays(unpack_state(bytes(run.state)))
+        state = State.from_arrays(unpack_state(bytes(run.state)))
+        tracker.restore(state, media.read(state.template.frame) if state.template else None)
+    elif run.origin is not None:
+        _start_at(hold, run, tracker)
     _describe(hold, tracker)
     return tracker
+
+
+def _start_at(hold: Hold, run: Run, tracker: Tracker) -> None:
+    assert run.origin is not None
+    origin, behind = run.origin, run.origin - run.direction
+    engine = hold.engine(frames=False)
+    for row in hold.on([origin, behind]):
+        engine.frames[row.frame] = row.engine()
+    if not engine.has(origin):
+        raise HushError(f"Frame {origin} is not held any more; go on from another.", "not-held")
+    params = engine.params_at(origin)
+    codes = hold.fix.shot.clip.media().read(origin)
+    if run.renew:
+        tracker.renew(codes, origin, params)
+    tracker.place(codes, origin, params, engine.params_at(behind) if engine.has(behind) else None)
 
 
 def _describe(hold: Hold, tracker: Tracker) -> None:
@@ -89,46 +130,112 @@ def _outline(hold: Hold) -> np.ndarray | None:
     return EdgeData(nodes=path.nodes).outline() if path else None
 
 
-def _worth(codes: Codes, tracker: Tracker, frame: Measured, outline: np.ndarray | None) -> float:
+def _worth(codes: Codes, held: Tracker | EngineHold, frame: Measured, outline: np.ndarray | None) -> float:
     if outline is None or frame.lost:
         return 0.0
-    return clarity(codes, tracker.map_of(frame.params), outline).worth
+    return clarity(codes, held.map_of(frame.params), outline).worth
 
 
-def _keep(hold: Hold, run: Run, tracker: Tracker, frame: Measured, worth: float) -> None:
+def _keep_step(hold: Hold, run: Run, tracker: Tracker, frame: Measured, worth: float) -> None:
     """The frame and the state that follows it, both or neither."""
     number = run.next_frame
     with transaction.atomic():
-        HoldFrame.objects.update_or_create(
-            hold=hold, frame=number,
-            defaults={
-                "data": frame_plain(frame), "drift_rms": frame.drift_rms, "seen": frame.seen, "lost": frame.lost,
-                "worth": worth,
-            },
-        )  # fmt: skip
+        keep(hold, number, frame, worth)
         run.next_frame = number + run.direction
         run.state = pack_state(tracker.state.arrays())
         run.save(update_fields=["next_frame", "state"])
-        tell(
-            "held", hold=hold.id, fix=hold.fix_id, shot=hold.fix.shot_id, frame=number,
-            drift=round(frame.drift_rms, 2), lost=frame.lost,
-        )  # fmt: skip
 
 
-def _finish(hold: Hold, run: Run, problem: str) -> None:
+def _finish(hold: Hold, run: Run | None, problem: str) -> None:
+    """A direction, or the rework, is done or has failed."""
     with transaction.atomic():
         held = Hold.objects.select_for_update().get(id=hold.id)
-        if not problem:
+        if problem:
+            held.problem, held.state = problem, Hold.State.FAILED
+        elif run is not None:
             run.done = True
             run.save(update_fields=["done"])
         else:
-            held.problem = problem
-        if problem:
-            held.state = Hold.State.FAILED
-        elif not held.runs.filter(done=False).exists() and held.state != Hold.State.FAILED:
+            held.todo = {}
+        waiting = held.runs.filter(done=False).exists() or held.todo
+        if not problem and not waiting and held.state != Hold.State.FAILED and not held.stop_asked:
             held.state = Hold.State.DONE
-        held.save(update_fields=["state", "problem"])
+        held.save(update_fields=["state", "problem", "todo"])
         tell("hold", hold=held.id, fix=held.fix_id, shot=hold.fix.shot_id, state=held.state)
+
+
+@app.task(queue="default", name="rework")
+def rework(hold: int) -> None:
+    """Redo stretches, smooth a range or measure a second time; taken up from its beginning after a crash."""
+    found = _found(hold)
+    if found is None:
+        return
+    Hold.objects.filter(id=found.id, state=Hold.State.WAITING).update(state=Hold.State.TRACKING)
+    try:
+        whole = _rework(found)
+    except HushError as error:
+        _finish(found, None, error.message)
+        return
+    except Exception:
+        _finish(found, None, BROKE_DOWN)
+        raise
+    if whole:
+        _finish(found, None, "")
+
+
+def _rework(hold: Hold) -> bool:
+    """Returns False when it was stopped on the way; what is done by then stays."""
+    engine, media, outline = hold.engine(), hold.fix.shot.clip.media(), _outline(hold)
+    for number, frame in _made(hold, engine):
+        if _stopped(hold):
+            return False
+        engine.frames[number] = frame
+        worth = (
+            _old_worth(hold, number)
+            if hold.work == Hold.Work.SMOOTH
+            else _worth(media.read(number), engine, frame, outline)
+        )
+        keep(hold, number, frame, worth)
+    return True
+
+
+def _old_worth(hold: Hold, number: int) -> float:
+    row = HoldFrame.objects.filter(hold__in=hold.line, frame=number).order_by("-hold").first()
+    return row.worth if row else 0.0
+
+
+def _made(hold: Hold, engine: EngineHold) -> Iterator[tuple[int, Measured]]:
+    """The frames that the rework makes, one by one."""
+    ground, method = _parts(hold)
+    read = hold.fix.shot.clip.media().read
+    if hold.work == Hold.Work.SECOND:
+        yield from SecondPass(engine, ground, method, read).run()
+    elif hold.work == Hold.Work.SMOOTH:
+        todo = hold.todo
+        made = smoothed(engine, todo["first"], todo["last"], todo["strength"], corners_of(engine, ground))
+        tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)
+        for number, params in made.items():
+            old = engine.frames[number]
+            judged = of_measured(tracker.place(read(number), number, params))
+            yield number, Measured(params, judged.drift, judged.drift_rms, old.seen, old.lost, old.cells, old.trouble)
+    else:
+        yield from _redone(hold, engine, ground, method)
+
+
+def _redone(hold: Hold, engine: EngineHold, ground: Ground, method: Method) -> Iterator[tuple[int, Measured]]:
+    read = hold.fix.shot.clip.media().read
+    tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)
+    for number in hold.todo["judge"]:  # a key's own frame: its place stands, the picture says how well it fits
+        params = engine.keys[number]
+        judged = of_measured(tracker.place(read(number), number, params))
+        yield number, Measured(params, judged.drift, judged.drift_rms, judged.seen, False, judged.cells, judged.trouble)
+    for part in hold.todo["stretches"]:
+        ends = [end for end in (part["before"], part["after"]) if end is not None and end != hold.anchor]
+        through = EngineHold(engine.kind, engine.anchor, engine.size, engine.grid, engine.corner, engine.frames)
+        through.keys = {end: engine.keys.get(end, engine.params_at(end)) for end in ends}
+        yield from Redo(
+            through, ground, method, read, part["before"], part["after"], part["first"], part["last"]
+        ).run()  # fmt: skip
 
 
 @app.periodic(cron="* * * * * */3")

@@ -98,8 +98,8 @@ class Hands:
     def __init__(self, web: Client, fix: dict) -> None:
         self.web, self.fix = web, fix
 
-    def do(self, method: str, what: str, **body):
-        send = getattr(self.web, method)
+    def do(self, verb: str, what: str, /, **body):
+        send = getattr(self.web, verb)
         answer = send(
             f"/api/fixes/{self.fix['id']}/{what}", {"version": self.fix["version"], **body}, "application/json"
         )

@@ -84,14 +84,14 @@ def test_a_loop_that_cannot_be_used(web, shot, bad, kind):
 
 def test_a_ground_that_leaves_the_picture_changes_nothing(hands):
     ground = {"anchor": 1004, "read": [[[-200, 10], [100, 10], [100, 100]]], "ignore": []}
-    answer = hands.do("post", "track", kind="mesh", ground=ground)
+    answer = hands.do("post", "track", method={"kind": "mesh"}, ground=ground)
     assert answer.json()["kind"] == "bad-ground"
     assert Hold.objects.count() == 1
 
 
 def test_a_better_hold_carries_the_old_strokes(whole, work):
     edge = whole.fix["edge"]
-    assert whole.do("post", "track", kind="mesh", ground=whole.fix["hold"]["ground"]).status_code == 200
+    assert whole.do("post", "track", method={"kind": "mesh"}, ground=whole.fix["hold"]["ground"]).status_code == 200
     work()
     again = whole.web.get(f"/api/fixes/{whole.fix['id']}").json()
     assert again["hold"]["kind"] == "mesh"

@@ -443,9 +443,189 @@ export interface paths {
         put?: never;
         /**
          * Track
-         * @description Measure anew from a ground, both ways.
+         * @description Measure anew from a ground.
          */
         post: operations["fixes_api_track"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/onward": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Onward
+         * @description Go on from a frame, one way.
+         */
+        post: operations["fixes_api_onward"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Key
+         * @description Correct the hold by hand on a frame.
+         */
+        post: operations["fixes_api_set_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/keys/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Delete Key
+         * @description Take a correction away.
+         */
+        post: operations["fixes_api_delete_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/redo-range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo Range
+         * @description Measure a range again.
+         */
+        post: operations["fixes_api_redo_range"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/smooth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Smooth
+         * @description Take the jitter out of a range.
+         */
+        post: operations["fixes_api_smooth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/throw-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Throw Away
+         * @description Forget a range's measures.
+         */
+        post: operations["fixes_api_throw_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/second-pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Second Pass
+         * @description Measure every frame once more against a cleaner template.
+         */
+        post: operations["fixes_api_second_pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Set Off
+         * @description The stretches on which the fix is off.
+         */
+        patch: operations["fixes_api_set_off"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/import-track": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Track
+         * @description A point hold from a CSV track: frame, x, y (and id).
+         */
+        post: operations["fixes_api_import_track"];
         delete?: never;
         options?: never;
         head?: never;
@@ -625,9 +805,29 @@ export interface paths {
         };
         /**
          * Get Map
-         * @description The map of one frame, for linking the pointer and drawing on the bent surface.
+         * @description The map of one frame, for linking the pointer and drawing on the bent surface; and its cells.
          */
         get: operations["fixes_api_get_map"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holds/{hold}/tracks/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tracks
+         * @description The hold in an open form: ``hold.json``, ``points.csv`` (corners of its ground) or ``matrices.json``.
+         */
+        get: operations["fixes_api_tracks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1285,6 +1485,11 @@ export interface components {
             /** Strokes */
             strokes: components["schemas"]["StrokeOut"][];
             match: components["schemas"]["MatchData"];
+            /** Off */
+            off: [
+                number,
+                number
+            ][];
             /** Undo */
             undo: string;
             /** Redo */
@@ -1328,13 +1533,19 @@ export interface components {
             ][][];
             /**
              * Ignore
-             * @description Shapes to leave out.
+             * @description Shapes on the surface to leave out.
              * @default []
              */
             ignore: [
                 number,
                 number
             ][][];
+            /**
+             * Passing
+             * @description What passes in front of it.
+             * @default []
+             */
+            passing: components["schemas"]["PassingData"][];
         };
         /**
          * HeldOut
@@ -1349,6 +1560,17 @@ export interface components {
             seen: number;
             /** Lost */
             lost: boolean;
+            /** Trouble */
+            trouble: string;
+            /** Hidden */
+            hidden: number;
+            /** Off */
+            off: number;
+            /**
+             * By
+             * @description The hold that measured it: its map never changes.
+             */
+            by: number;
         };
         /**
          * HoldOut
@@ -1359,6 +1581,7 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            method: components["schemas"]["MethodData"];
             /** Anchor */
             anchor: number;
             /** First */
@@ -1367,6 +1590,18 @@ export interface components {
             last: number;
             /** State */
             state: string;
+            /** Work */
+            work: string;
+            /**
+             * Done
+             * @description Frames that its work has measured,
+             */
+            done: number;
+            /**
+             * Wanted
+             * @description of so many.
+             */
+            wanted: number;
             /** Problem */
             problem: string;
             ground: components["schemas"]["GroundData"];
@@ -1379,8 +1614,31 @@ export interface components {
             still_width: number;
             /** Still Height */
             still_height: number;
+            /**
+             * Cells Left
+             * @description Top left of the cells of drift and use, still px.
+             */
+            cells_left: number;
+            /** Cells Top */
+            cells_top: number;
+            /** Cell */
+            cell: number;
             /** Frames */
             frames: components["schemas"]["HeldOut"][];
+            /** Keys */
+            keys: components["schemas"]["KeyOut"][];
+            /** Weak */
+            weak: components["schemas"]["WeakOut"][];
+        };
+        /**
+         * KeyOut
+         * @description A correction by hand.
+         */
+        KeyOut: {
+            /** Frame */
+            frame: number;
+            /** Pins */
+            pins: components["schemas"]["PinData"][];
         };
         /**
          * MatchData
@@ -1399,6 +1657,66 @@ export interface components {
              * @default true
              */
             blur: boolean;
+        };
+        /**
+         * MethodData
+         * @description How the ground is measured.
+         */
+        MethodData: {
+            /**
+             * Kind
+             * @default mesh
+             * @enum {string}
+             */
+            kind: "point" | "two-point" | "planar" | "mesh";
+            /**
+             * Motion
+             * @description What a plane may do: shift; + turn and scale; + shear; + perspective.
+             * @default perspective
+             * @enum {string}
+             */
+            motion: "shift" | "similarity" | "affine" | "perspective";
+            /**
+             * Spacing
+             * @description px between a mesh's points.
+             * @default 28
+             */
+            spacing: number;
+            /**
+             * Stiffness
+             * @description Times as stiff as cloth.
+             * @default 1
+             */
+            stiffness: number;
+            /**
+             * @default {
+             *       "channel": "luma",
+             *       "degrain": 0,
+             *       "blur": 0,
+             *       "sharpen": 0,
+             *       "contrast": 0,
+             *       "gamma": 1
+             *     }
+             */
+            prep: components["schemas"]["PrepData"];
+            /**
+             * Search
+             * @description px that a point's window may jump between two frames.
+             * @default [
+             *       24,
+             *       24
+             *     ]
+             */
+            search: [
+                number,
+                number
+            ];
+            /**
+             * Renew
+             * @description Renew the template where the surface changes its look.
+             * @default false
+             */
+            renew: boolean;
         };
         /**
          * Node
@@ -1433,6 +1751,32 @@ export interface components {
             ];
         };
         /**
+         * PassingData
+         * @description Something that passes in front, to ignore: polygons in frame px, keyed over time.
+         *
+         *     It moves evenly between keys and is there from the first to the last of them; with one key, through the whole shot.
+         */
+        PassingData: {
+            /** Keys */
+            keys: components["schemas"]["ShapeKey"][];
+        };
+        /**
+         * PinData
+         * @description A place of the still surface, and where it is on the frame.
+         */
+        PinData: {
+            /** Still */
+            still: [
+                number,
+                number
+            ];
+            /** At */
+            at: [
+                number,
+                number
+            ];
+        };
+        /**
          * PlateOut
          * @description The plate: its frame, and where its picture lies on the still surface.
          */
@@ -1451,6 +1795,57 @@ export interface components {
             height: number;
         };
         /**
+         * PrepData
+         * @description How footage is prepared for the tracker alone; see ``hold.method.Prep``.
+         */
+        PrepData: {
+            /**
+             * Channel
+             * @default luma
+             * @enum {string}
+             */
+            channel: "luma" | "r" | "g" | "b";
+            /**
+             * Degrain
+             * @default 0
+             */
+            degrain: number;
+            /**
+             * Blur
+             * @description px.
+             * @default 0
+             */
+            blur: number;
+            /**
+             * Sharpen
+             * @default 0
+             */
+            sharpen: number;
+            /**
+             * Contrast
+             * @default 0
+             */
+            contrast: number;
+            /**
+             * Gamma
+             * @default 1
+             */
+            gamma: number;
+        };
+        /**
+         * ShapeKey
+         * @description A shape on one frame.
+         */
+        ShapeKey: {
+            /** Frame */
+            frame: number;
+            /** Polygon */
+            polygon: [
+                number,
+                number
+            ][];
+        };
+        /**
          * StrokeOut
          * @description A stroke of the plate's list.
          */
@@ -1465,6 +1860,27 @@ export interface components {
             radius: number;
             /** Opacity */
             opacity: number;
+        };
+        /**
+         * WeakOut
+         * @description A stretch of the hold to look at; ``place`` on the still surface.
+         */
+        WeakOut: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Kind */
+            kind: string;
+            /** Worst */
+            worst: number;
+            /** Words */
+            words: string;
+            /** Place */
+            place: [
+                number,
+                number
+            ] | null;
         };
         /**
          * CircleIn
@@ -1515,17 +1931,123 @@ export interface components {
         };
         /**
          * TrackIn
-         * @description Track on this ground, both ways from its anchor.
+         * @description Track on this ground from its anchor.
          */
         TrackIn: {
             /** Version */
             version: number;
             ground: components["schemas"]["GroundData"];
+            method: components["schemas"]["MethodData"];
             /**
-             * Kind
+             * Way
+             * @default both
              * @enum {string}
              */
-            kind: "planar" | "mesh";
+            way: "both" | "ahead" | "back";
+        };
+        /**
+         * OnwardIn
+         * @description Go on from a held frame; ``renew`` takes the template anew from it.
+         */
+        OnwardIn: {
+            /** Version */
+            version: number;
+            /** Frame */
+            frame: number;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "ahead" | "back";
+            /** Until */
+            until?: number | null;
+            /**
+             * Renew
+             * @default false
+             */
+            renew: boolean;
+        };
+        /**
+         * KeyIn
+         * @description Where places of the surface are on a frame. ``whole`` moves all of it, else what is within ``reach`` px.
+         */
+        KeyIn: {
+            /** Version */
+            version: number;
+            /** Frame */
+            frame: number;
+            /** Pins */
+            pins: components["schemas"]["PinData"][];
+            /**
+             * Whole
+             * @default true
+             */
+            whole: boolean;
+            /**
+             * Reach
+             * @default 80
+             */
+            reach: number;
+        };
+        /**
+         * FrameIn
+         * @description A frame.
+         */
+        FrameIn: {
+            /** Version */
+            version: number;
+            /** Frame */
+            frame: number;
+        };
+        /**
+         * RangeIn
+         * @description A range of frames.
+         */
+        RangeIn: {
+            /** Version */
+            version: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
+        /**
+         * SmoothIn
+         * @description A range to smooth; strength 1 takes out what jumps from frame to frame, 100 what changes within ten.
+         */
+        SmoothIn: {
+            /** Version */
+            version: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /**
+             * Strength
+             * @default 10
+             */
+            strength: number;
+        };
+        /**
+         * VersionIn
+         * @description The version that the change was made on.
+         */
+        VersionIn: {
+            /** Version */
+            version: number;
+        };
+        /**
+         * OffIn
+         * @description The stretches on which the fix is off.
+         */
+        OffIn: {
+            /** Version */
+            version: number;
+            /** Off */
+            off: [
+                number,
+                number
+            ][];
         };
         /**
          * PlateIn
@@ -1626,14 +2148,6 @@ export interface components {
             match: components["schemas"]["MatchData"];
         };
         /**
-         * VersionIn
-         * @description The version that the change was made on.
-         */
-        VersionIn: {
-            /** Version */
-            version: number;
-        };
-        /**
          * HoldMapOut
          * @description The map of one frame: 9 numbers of a homography (row by row), or spline coefficients (rows, cols, x y).
          */
@@ -1642,6 +2156,16 @@ export interface components {
             frame: number;
             /** Params */
             params: number[];
+            /**
+             * Drift
+             * @description px per cell.
+             */
+            drift: number[][];
+            /**
+             * Cells
+             * @description 0..9: how far a cell was used; o: off the frame; .: not read.
+             */
+            cells: string[];
         };
         /**
          * DeliveryOut
@@ -2381,6 +2905,255 @@ export interface operations {
             };
         };
     };
+    fixes_api_onward: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnwardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_set_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_delete_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_redo_range: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_smooth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SmoothIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_throw_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_second_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_set_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OffIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_api_import_track: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Version */
+                    version: number;
+                    /** Anchor */
+                    anchor: number;
+                    /**
+                     * Point
+                     * @default
+                     */
+                    point?: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
     fixes_api_plate: {
         parameters: {
             query?: never;
@@ -2623,6 +3396,27 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HoldMapOut"];
                 };
+            };
+        };
+    };
+    fixes_api_tracks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                hold: number;
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,0 +1,408 @@
+"""What can be done with a fix's hold: measure, stop, go on, correct, redo, smooth. Every change makes a new hold."""
+
+import io
+from collections.abc import Iterable
+from dataclasses import asdict
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from config.events import tell
+from django.db import transaction
+
+from fixes.actions import Document, current_hold
+from fixes.models import Fix, Hold, HoldFrame, Run
+from hushcore.errors import HushError
+from hushcore.geometry.spline import Grid
+from hushcore.hold.keys import Pin, corrected
+from hushcore.hold.record import HoldFrame as EngineFrame
+from hushcore.hold.record import frame_plain, params_plain
+from hushcore.hold.redo import stretch_of
+from hushcore.hold.report import note_of
+from hushcore.hold.search import check as check_windows
+from hushcore.hold.smooth import LARGEST
+from hushcore.hold.tracks import point_hold, read_points
+from hushcore.recipe.models import GroundData, MethodData, PinData
+
+WAYS = {"both": (1, -1), "ahead": (1,), "back": (-1,)}
+
+
+def begin(fix: Fix, ground: GroundData, method: MethodData, way: str = "both") -> Hold:
+    """Measure from the anchor; the directions are queued in the same transaction.
+
+    Raises HushError for a ground that cannot be read or an anchor outside the shot.
+    """
+    clip, shot = fix.shot.clip, fix.shot
+    shapes = ground.ground()
+    region = shapes.rect(clip.width, clip.height)
+    check_windows(method.kind, shapes)
+    if not shot.first <= ground.anchor <= shot.last:
+        raise HushError(f"The anchor frame {ground.anchor} is outside the shot.", "bad-range")
+    first, last = _unbroken(shot.first, shot.last, ground.anchor, set(clip.missing))
+    engine = method.method()
+    hold = Hold.objects.create(
+        fix=fix, kind=method.kind, method=method.model_dump(mode="json"), anchor=ground.anchor, first=first, last=last,
+        ground=ground.model_dump(mode="json"),
+        grid=asdict(Grid.over(region, engine.stiffness.spacing)) if engine.bends else None,
+        wanted=sum(last - ground.anchor if one > 0 else ground.anchor - first for one in WAYS[way]),
+    )  # fmt: skip
+    for direction in WAYS[way]:
+        _run(hold, direction, ground.anchor + direction)
+    return hold
+
+
+def _run(hold: Hold, direction: int, next_frame: int, **more: Any) -> Run:
+    from fixes import tasks
+
+    run = Run.objects.create(hold=hold, direction=direction, next_frame=next_frame, **more)
+    tasks.track.defer(hold=hold.id, direction=direction)
+    return run
+
+
+def _unbroken(first: int, last: int, anchor: int, missing: set[int]) -> tuple[int, int]:
+    """The stretch round the anchor without a missing frame."""
+    low = max((n + 1 for n in missing if n < anchor), default=first)
+    high = min((n - 1 for n in missing if n > anchor), default=last)
+    return max(first, low), min(last, high)
+
+
+def track(document: Document, fix: Fix, ground: GroundData, method: MethodData, way: str) -> str:
+    """Measure anew on another ground, anchor or method; edge, plates and strokes stay as they are.
+
+    One way only, with ground and method as they were, keeps what is measured on the other side.
+    """
+    before = Hold.objects.filter(id=document["hold"]).first() if document["hold"] else None
+    if before is not None:
+        stop(before)
+    hold = begin(fix, ground, method, way)
+    if before is not None and way != "both" and _alike(before, hold):
+        hold.line, hold.corner = [*before.line, before.id], before.corner
+        hold.save(update_fields=["line", "corner"])
+        side = range(hold.anchor + 1, hold.last + 1) if way == "ahead" else range(hold.first, hold.anchor)
+        _mask(hold, side)
+        hold.keys = {frame: key for frame, key in before.keys.items() if int(frame) not in side}
+        hold.save(update_fields=["keys"])
+    document["hold"] = hold.id
+    return {"both": "Track both ways", "ahead": "Track forward", "back": "Track backward"}[way]
+
+
+def _alike(one: Hold, other: Hold) -> bool:
+    return (one.ground, one.method, one.anchor) == (other.ground, other.method, other.anchor)
+
+
+def _mask(hold: Hold, frames: Iterable[int]) -> None:
+    """Frames whose older measures do not count any more."""
+    known = set(HoldFrame.objects.filter(hold__in=hold.line, frame__in=list(frames)).values_list("frame", flat=True))
+    HoldFrame.objects.bulk_create([HoldFrame(hold=hold, frame=frame, gone=True) for frame in sorted(known)])
+
+
+def child(before: Hold, work: str, **more: Any) -> Hold:
+    """A hold that goes on from another: it reads it on every frame that it does not measure itself."""
+    stop(before)
+    made = Hold(
+        fix=before.fix, kind=before.kind, method=before.method, anchor=before.anchor, first=before.first,
+        last=before.last, ground=before.ground, grid=before.grid, corner=before.corner, line=[*before.line, before.id],
+        keys=dict(before.keys), work=work,
+    )  # fmt: skip
+    for name, value in more.items():
+        setattr(made, name, value)
+    made.save()
+    return made
+
+
+def _carry_runs(before: Hold, made: Hold) -> None:
+    """What the hold before had not measured yet goes on in the new one."""
+    for run in before.runs.filter(done=False):
+        if not run.over and not made.runs.filter(direction=run.direction).exists():
+            more = {"origin": run.origin, "until": run.until, "renew": run.renew, "state": run.state}
+            _run(made, run.direction, run.next_frame, **more)
+
+
+def _rework(document: Document, made: Hold) -> None:
+    from fixes import tasks
+
+    document["hold"] = made.id
+    tasks.rework.defer(hold=made.id)
+
+
+def onward(document: Document, fix: Fix, frame: int, way: str, until: int | None, renew: bool) -> str:
+    """Go on from a frame that is held, one way, perhaps with the template taken anew from it."""
+    before = current_hold(fix)
+    row = _held(before, frame)
+    if renew and (row is None or row.lost):
+        raise HushError(
+            f"The hold is lost on {frame}; set it right there before the template is taken from it.", "lost"
+        )
+    step = WAYS[way][0]
+    end = until if until is not None else (before.last if step > 0 else before.first)
+    if not before.first <= frame + step <= before.last or (end - frame) * step < 1:
+        raise HushError(f"There is nothing to track beyond {frame} that way.", "bad-range")
+    end = min(max(end, before.first), before.last)
+    made = child(before, Hold.Work.TRACK, wanted=abs(end - frame))
+    side = range(frame + 1, end + 1) if step > 0 else range(end, frame)
+    made.keys = {number: key for number, key in made.keys.items() if int(number) not in side}
+    made.save(update_fields=["keys"])
+    _mask(made, side)
+    origin = None if frame == before.anchor else frame
+    _run(made, step, frame + step, origin=origin, until=end, renew=renew)
+    _carry_runs(before, made)
+    document["hold"] = made.id
+    words = {1: f"Track on from {frame}", -1: f"Track back from {frame}"}[step]
+    return f"{words}, new template" if renew else words
+
+
+def _held(hold: Hold, frame: int) -> HoldFrame | None:
+    """The row of a frame, None for the anchor. Raises HushError when it is not held."""
+    if frame == hold.anchor:
+        return None
+    rows = hold.on([frame])
+    if not rows:
+        raise HushError(f"The hold does not reach frame {frame} yet; track there first.", "not-held")
+    return rows[0]
+
+
+def set_key(document: Document, fix: Fix, frame: int, pins: list[PinData], whole: bool, reach: float) -> str:
+    """A correction by hand; the stretches on both sides, up to the next keys, are measured anew.
+
+    Raises HushError for the anchor frame, a frame out of range, or pins that cannot be.
+    """
+    before = current_hold(fix)
+    if frame == before.anchor:
+        raise HushError(
+            f"{frame} is the anchor: the surface is held in its pose. Draw other ground there, or correct another frame.",
+            "bad-key",
+        )
+    if not before.first <= frame <= before.last:
+        raise HushError(f"Frame {frame} is outside the hold ({before.first} to {before.last}).", "bad-range")
+    engine = before.engine()
+    now = engine.params_at(frame if frame in engine.frames else _nearest(engine.frames, before.anchor, frame))
+    params = corrected(engine, now, [Pin(pin.still, pin.at) for pin in pins], whole, reach)
+    keys = dict(before.keys)
+    keys[str(frame)] = {"params": params_plain(params), "pins": [pin.model_dump() for pin in pins]}
+    made = child(before, Hold.Work.REDO, keys=keys)
+    low, high = stretch_of(made.engine(frames=False), frame, made.first, made.last)
+    _plan(made, _stretches(made, [low, frame, high], frame), [frame])
+    old = engine.frames.get(frame)
+    keep(made, frame, _placed(engine.corner, params, old, made))
+    _carry_runs(before, made)
+    _rework(document, made)
+    return f"Key {frame}"
+
+
+def _nearest(frames: Iterable[int], anchor: int, frame: int) -> int:
+    return min([*frames, anchor], key=lambda number: abs(number - frame))
+
+
+def _placed(corner: tuple[int, int], params: np.ndarray, old: EngineFrame | None, made: Hold) -> EngineFrame:
+    """The frame of a key until the worker has judged it."""
+    drift = old.drift if old is not None else np.zeros((2, 2), np.float32)
+    return EngineFrame(params, drift, 0.0, 1.0, False, old.cells if old is not None else None)
+
+
+def _stretches(made: Hold, fixed: list[int | None], frame: int) -> list[dict[str, Any]]:
+    """The stretches between neighbours of ``fixed``; None is an open end, as far as the hold reaches from ``frame``."""
+    known = {row.frame for row in made.known.defer("data") if not row.gone}
+    found = []
+    for low, high in pairwise(fixed):
+        first = low + 1 if low is not None else _end(known, frame, -1, made)
+        last = high - 1 if high is not None else _end(known, frame, 1, made)
+        if first <= last and (low is not None or high is not None):
+            found.append({"before": low, "after": high, "first": first, "last": last})
+    return found
+
+
+def _plan(made: Hold, stretches: list[dict[str, Any]], judge: list[int]) -> None:
+    """What a rework is to do."""
+    made.todo = {"stretches": stretches, "judge": judge}
+    made.wanted = sum(part["last"] - part["first"] + 1 for part in stretches) + len(judge)
+    made.save(update_fields=["todo", "wanted"])
+
+
+def _end(known: set[int], frame: int, step: int, made: Hold) -> int:
+    """How far the hold reaches from a frame to its open end."""
+    number = frame
+    while number + step in known and made.first <= number + step <= made.last:
+        number += step
+    return number
+
+
+def delete_key(document: Document, fix: Fix, frame: int) -> str:
+    """Take a key away; the stretch between its neighbours is measured anew."""
+    before = current_hold(fix)
+    if str(frame) not in before.keys:
+        raise HushError(f"There is no key on {frame}.", "bad-key")
+    keys = {number: key for number, key in before.keys.items() if int(number) != frame}
+    made = child(before, Hold.Work.REDO, keys=keys)
+    low, high = stretch_of(made.engine(frames=False), frame, made.first, made.last)
+    _plan(made, _stretches(made, [low, high], frame), [])
+    _carry_runs(before, made)
+    _rework(document, made)
+    return f"Delete key {frame}"
+
+
+def redo(document: Document, fix: Fix, first: int, last: int) -> str:
+    """Measure a range again, from the held frames on both sides of it, through the keys inside it."""
+    before = current_hold(fix)
+    first, last = _range(before, first, last)
+    made = child(before, Hold.Work.REDO)
+    fixed = [n for n in sorted({before.anchor, *(int(k) for k in before.keys)}) if first <= n <= last]
+    known = {before.anchor, *(row.frame for row in made.known.defer("data") if not row.gone)}
+    ends = [first - 1 if first - 1 in known else None, *fixed, last + 1 if last + 1 in known else None]
+    stretches = [
+        {
+            "before": low,
+            "after": high,
+            "first": first if low is None else low + 1,
+            "last": last if high is None else high - 1,
+        }
+        for low, high in pairwise(ends)
+        if low is not None or high is not None
+    ]
+    stretches = [part for part in stretches if part["first"] <= part["last"]]
+    if not stretches:
+        raise HushError("There is nothing held next to this range to start from; track there first.", "not-held")
+    _plan(made, stretches, [])
+    _carry_runs(before, made)
+    _rework(document, made)
+    return f"Redo {first} to {last}"
+
+
+def _range(hold: Hold, first: int, last: int) -> tuple[int, int]:
+    first, last = max(first, hold.first), min(last, hold.last)
+    if first > last:
+        raise HushError(f"Choose a range within {hold.first} to {hold.last}.", "bad-range")
+    return first, last
+
+
+def smooth(document: Document, fix: Fix, first: int, last: int, strength: float) -> str:
+    """Take the jitter out of a stretch."""
+    before = current_hold(fix)
+    first, last = _range(before, first, last)
+    if not 0 < strength <= LARGEST:
+        raise HushError("Choose how much to smooth.", "bad-smoothing")
+    made = child(
+        before, Hold.Work.SMOOTH, todo={"first": first, "last": last, "strength": strength}, wanted=last - first + 1
+    )
+    _carry_runs(before, made)
+    _rework(document, made)
+    return f"Smooth {first} to {last}"
+
+
+def second_pass(document: Document, fix: Fix) -> str:
+    """Measure every frame once more against a cleaner template."""
+    before = current_hold(fix)
+    if before.running:
+        raise HushError("Let the tracking finish before the second pass.", "running")
+    made = child(before, Hold.Work.SECOND, wanted=sum(not row.gone for row in before.known.defer("data")))
+    _rework(document, made)
+    return "Second pass"
+
+
+def throw_away(document: Document, fix: Fix, first: int, last: int) -> str:
+    """Forget a range's measures; keys in it go with them."""
+    before = current_hold(fix)
+    first, last = _range(before, first, last)
+    keys = {number: key for number, key in before.keys.items() if not first <= int(number) <= last}
+    made = child(before, Hold.Work.NONE, keys=keys, state=Hold.State.DONE)
+    _mask(made, range(first, last + 1))
+    document["hold"] = made.id
+    return f"Throw away {first} to {last}"
+
+
+def set_off(document: Document, fix: Fix, off: list[tuple[int, int]]) -> str:
+    """The stretches on which the fix is off."""
+    shot = fix.shot
+    for first, last in off:
+        if not shot.first <= first <= last <= shot.last:
+            raise HushError(
+                f"{first} to {last} is not a range of this shot ({shot.first} to {shot.last}).", "bad-range"
+            )
+    document["off"] = sorted([first, last] for first, last in off)
+    return "Off ranges"
+
+
+def import_track(document: Document, fix: Fix, text: str, anchor: int, point: str | None) -> str:
+    """A point hold from a CSV track. Raises HushError with the first mistake."""
+    tracks = read_points(text)
+    name = point or next(iter(tracks))
+    if name not in tracks:
+        raise HushError(f"The track has no point {name!r}; it has {', '.join(tracks)}.", "bad-track")
+    clip, shot = fix.shot.clip, fix.shot
+    made = point_hold(tracks[name], anchor, (clip.width, clip.height), shot.first, shot.last)
+    x, y = tracks[name][anchor]
+    half = 16.0
+    box = [(x - half, y - half), (x + half, y - half), (x + half, y + half), (x - half, y + half)]
+    ground = GroundData(anchor=anchor, read=[box])
+    hold = Hold.objects.create(
+        fix=fix, kind="point", method=MethodData(kind="point").model_dump(mode="json"), anchor=anchor,
+        first=shot.first, last=shot.last, ground=ground.model_dump(mode="json"), corner=list(made.corner),
+        work=Hold.Work.NONE, state=Hold.State.DONE,
+    )  # fmt: skip
+    HoldFrame.objects.bulk_create([row_of(hold, number, frame) for number, frame in made.frames.items()])
+    document["hold"] = hold.id
+    return "Import track"
+
+
+def row_of(hold: Hold, number: int, frame: EngineFrame, worth: float = 0.0) -> HoldFrame:
+    """A measured frame as a row."""
+    note = note_of(frame, (hold.corner[0], hold.corner[1]) if hold.corner else (0, 0))
+    return HoldFrame(
+        hold=hold, frame=number, data=frame_plain(frame), drift_rms=frame.drift_rms, seen=frame.seen, lost=frame.lost,
+        trouble=frame.trouble, hidden=note.hidden, off=note.off, place=note.place, worth=worth,
+    )  # fmt: skip
+
+
+def keep(hold: Hold, number: int, frame: EngineFrame, worth: float = 0.0) -> None:
+    """Store a frame, in place of what this hold already knew of it."""
+    row = row_of(hold, number, frame, worth)
+    fields = [field.name for field in HoldFrame._meta.concrete_fields if field.name not in ("id", "hold", "frame")]
+    HoldFrame.objects.bulk_create(
+        [row], update_conflicts=True, unique_fields=["hold", "frame"], update_fields=fields
+    )  # fmt: skip
+    tell(
+        "held", hold=hold.id, fix=hold.fix_id, shot=hold.fix.shot_id, frame=number,
+        drift=round(frame.drift_rms, 2), lost=frame.lost,
+    )  # fmt: skip
+
+
+@transaction.atomic
+def stop(hold: Hold) -> Hold:
+    """Ask the workers to stop; what is measured stays."""
+    held = Hold.objects.select_for_update().get(id=hold.id)
+    if held.running:
+        held.stop_asked = True
+        held.state = Hold.State.STOPPED
+        held.save(update_fields=["stop_asked", "state"])
+        tell("hold", hold=held.id, fix=held.fix_id, shot=held.fix.shot_id, state=held.state)
+    return held
+
+
+@transaction.atomic
+def go_on(hold: Hold) -> Hold:
+    """Take a stopped or failed measurement up where it stands."""
+    from fixes import tasks
+
+    held = Hold.objects.select_for_update().get(id=hold.id)
+    if held.running or held.state == Hold.State.DONE:
+        return held
+    held.stop_asked, held.problem, held.state = False, "", Hold.State.WAITING
+    held.save()
+    for run in held.runs.filter(done=False):
+        tasks.track.defer(hold=held.id, direction=run.direction)
+    if held.todo or held.work == Hold.Work.SECOND:
+        tasks.rework.defer(hold=held.id)
+    tell("hold", hold=held.id, fix=held.fix_id, shot=held.fix.shot_id, state=held.state)
+    return held
+
+
+def pack_state(arrays: dict[str, np.ndarray]) -> bytes:
+    """A tracker's state as bytes."""
+    buffer = io.BytesIO()
+    np.savez(buffer, **arrays)  # type: ignore[arg-type]
+    return buffer.getvalue()
+
+
+def unpack_state(data: bytes) -> dict[str, np.ndarray]:
+    """The reverse of ``pack_state``."""
+    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
+        return {name: stored[name] for name in stored.files}

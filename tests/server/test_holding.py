@@ -1,0 +1,247 @@
+"""Correcting a hold over HTTP: keys, redone stretches, going on, smoothing, tracks in and out."""
+
+import csv
+import io
+import json
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from fixes.models import Hold
+
+from tests.server.conftest import COUNT, SHIFT, Hands
+
+pytestmark = pytest.mark.django_db(transaction=True)
+SPOT = np.array([160.0, 130.0])
+ANCHOR, FIRST, LAST = 1004, 1001, 1000 + COUNT
+
+
+def now(hands: Hands) -> dict:
+    """The fix as the server has it, for the next change too."""
+    hands.fix = hands.web.get(f"/api/fixes/{hands.fix['id']}").json()
+    return hands.fix
+
+
+def place(hands: Hands, frame: int) -> np.ndarray:
+    """Where the spot is on a frame."""
+    return Hold.objects.get(id=now(hands)["hold"]["id"]).engine().at(frame).forward(SPOT)
+
+
+def truth(frame: int) -> np.ndarray:
+    return SPOT + (frame - ANCHOR) * SHIFT
+
+
+def pin(hands: Hands, frame: int, dx: float, dy: float) -> dict:
+    at = np.add(truth(frame), [dx, dy])
+    return {"still": SPOT.tolist(), "at": at.tolist()}
+
+
+def test_a_key_is_met_and_its_neighbours_are_measured_anew(hands, work):
+    first = hands.fix["hold"]["id"]
+    answer = hands.do("post", "keys", frame=1007, pins=[pin(hands, 1007, 2, 1)], whole=True)
+    assert answer.status_code == 200
+    assert answer.json()["undo"] == "Key 1007"
+    assert answer.json()["hold"]["state"] == "waiting"
+    np.testing.assert_allclose(place(hands, 1007), np.add(truth(1007), [2, 1]), atol=0.02)  # at once, before any worker
+    work()
+    hold = now(hands)["hold"]
+    assert hold["state"] == "done"
+    assert hold["done"] == hold["wanted"] == 5  # 1005, 1006, the key, 1008, 1009
+    np.testing.assert_allclose(place(hands, 1007), np.add(truth(1007), [2, 1]), atol=0.02)
+    away = np.array([place(hands, frame) - truth(frame) for frame in range(ANCHOR, LAST + 1)])
+    assert np.abs(np.diff(away[:, 0])).max() < 1.6  # no jump: 2 px over three frames
+    assert {frame["by"] for frame in hold["frames"] if frame["frame"] < ANCHOR} == {
+        first
+    }  # the other side is as it was
+    assert hold["keys"] == [{"frame": 1007, "pins": [pin(hands, 1007, 2, 1)]}]
+
+
+def test_undo_brings_the_hold_before_the_key_back_and_redo_the_key(hands, work):
+    hands.do("post", "keys", frame=1007, pins=[pin(hands, 1007, 4, 0)])
+    work()
+    now(hands)
+    hands.do("post", "undo")
+    np.testing.assert_allclose(place(hands, 1007), truth(1007), atol=0.2)
+    assert hands.fix["hold"]["keys"] == []
+    hands.do("post", "redo")
+    np.testing.assert_allclose(place(hands, 1007), np.add(truth(1007), [4, 0]), atol=0.05)
+
+
+def test_a_key_taken_away_lets_the_picture_speak_again(hands, work):
+    hands.do("post", "keys", frame=1007, pins=[pin(hands, 1007, 4, 0)])
+    work()
+    assert hands.do("post", "keys/delete", frame=1007).status_code == 200
+    work()
+    for frame in (1006, 1007, 1008):
+        np.testing.assert_allclose(place(hands, frame), truth(frame), atol=0.3)
+    assert hands.do("post", "keys/delete", frame=1007).json()["kind"] == "bad-key"
+
+
+def test_two_keys_with_a_range_redone_between_them(hands, work):
+    for frame in (1006, 1009):
+        hands.do("post", "keys", frame=frame, pins=[pin(hands, frame, 1.5, 0)])
+        work()
+        now(hands)
+    assert hands.do("post", "redo-range", first=1005, last=1008).status_code == 200
+    work()
+    np.testing.assert_allclose(place(hands, 1006), np.add(truth(1006), [1.5, 0]), atol=0.05)
+    for frame in (1007, 1008):
+        np.testing.assert_allclose(place(hands, frame), np.add(truth(frame), [1.5, 0]), atol=0.35)
+
+
+def test_a_new_kind_keeps_edge_plate_and_strokes(whole, work):
+    before = now(whole)
+    method = {"kind": "two-point", "motion": "similarity", "search": [30, 30]}
+    windows = [[[120, 100], [150, 100], [150, 130], [120, 130]], [[175, 140], [205, 140], [205, 170], [175, 170]]]
+    ground = {"anchor": ANCHOR, "read": windows}
+    assert whole.do("post", "track", method=method, ground=ground).status_code == 200
+    work()
+    after = now(whole)
+    assert after["hold"]["kind"] == "two-point"
+    assert after["hold"]["method"]["search"] == [30, 30]
+    assert (after["edge"], after["plate"]["frame"], after["strokes"]) == (
+        before["edge"], before["plate"]["frame"], before["strokes"],
+    )  # fmt: skip
+    np.testing.assert_allclose(place(whole, 1008), truth(1008), atol=0.3)
+
+
+def test_one_way_keeps_the_other_side(hands, work):
+    hold = hands.fix["hold"]
+    hands.do("post", "keys", frame=1002, pins=[pin(hands, 1002, 3, 0)])
+    work()
+    now(hands)
+    answer = hands.do("post", "track", method=hold["method"], ground=hold["ground"], way="ahead")
+    assert answer.json()["undo"] == "Track forward"
+    assert [frame["frame"] for frame in answer.json()["hold"]["frames"]] == [1001, 1002, 1003]  # ahead is to come
+    work()
+    assert [frame["frame"] for frame in now(hands)["hold"]["frames"]] == [
+        n for n in range(FIRST, LAST + 1) if n != ANCHOR
+    ]
+    np.testing.assert_allclose(place(hands, 1002), np.add(truth(1002), [3, 0]), atol=0.05)
+
+
+def test_go_on_from_a_frame_one_at_a_time_and_with_a_new_template(hands, work):
+    hands.do("post", "throw-away", first=1007, last=LAST)
+    assert [frame["frame"] for frame in hands.fix["hold"]["frames"]][-1] == 1006
+    hands.do("post", "onward", frame=1006, way="ahead", until=1007)
+    work()
+    assert [frame["frame"] for frame in now(hands)["hold"]["frames"]][-1] == 1007
+    hands.do("post", "onward", frame=1007, way="ahead", renew=True)
+    assert hands.fix["undo"] == "Track on from 1007, new template"
+    work()
+    for frame in (1007, 1008, 1009):
+        np.testing.assert_allclose(place(hands, frame), truth(frame), atol=0.2)
+    now(hands)
+    assert hands.do("post", "onward", frame=LAST, way="ahead").json()["kind"] == "bad-range"
+
+
+def test_smoothing_and_second_pass_keep_every_frame(hands, work):
+    hands.do("post", "smooth", first=1002, last=1008, strength=5)
+    work()
+    hold = now(hands)["hold"]
+    assert hold["state"] == "done"
+    assert hold["done"] == 6  # the anchor stays
+    hands.do("post", "second-pass")
+    work()
+    hold = now(hands)["hold"]
+    assert hold["state"] == "done"
+    assert len(hold["frames"]) == COUNT - 1
+    for frame in range(FIRST, LAST + 1):
+        np.testing.assert_allclose(place(hands, frame), truth(frame), atol=0.25)
+
+
+def test_off_ranges_leave_the_frame_as_it_was(whole):
+    address = f"/pictures/shots/{whole.fix['shot']}/patched/1006.png"
+    patched = whole.web.get(address).content
+    assert whole.do("patch", "off", off=[[1006, 1007]]).status_code == 200
+    source = whole.web.get(f"/pictures/shots/{whole.fix['shot']}/frames/1006.png").content
+    assert whole.web.get(address).content == source
+    assert patched != source
+    assert whole.do("patch", "off", off=[[900, 1007]]).json()["kind"] == "bad-range"
+
+
+def test_keys_that_cannot_be_are_refused_and_nothing_changes(hands):
+    version = hands.fix["version"]
+    for body, words in (
+        ({"frame": ANCHOR, "pins": [pin(hands, ANCHOR, 1, 0)]}, "anchor"),
+        ({"frame": 2000, "pins": [pin(hands, 1007, 1, 0)]}, "outside"),
+        (
+            {"frame": 1007, "pins": [pin(hands, 1007, 1, 0), pin(hands, 1007, -9, 0)]},
+            "pull two ways",
+        ),
+    ):
+        answer = hands.do("post", "keys", **body)
+        assert answer.status_code == 400
+        assert words in answer.json()["title"]
+    assert now(hands)["version"] == version
+    assert Hold.objects.count() == 1
+
+
+def test_tracks_go_out_in_open_forms(web, hands):
+    hold = hands.fix["hold"]["id"]
+    full = json.loads(web.get(f"/api/holds/{hold}/tracks/hold.json").content)
+    assert full["version"] == 1
+    assert len(full["frames"]) == COUNT - 1
+    rows = list(csv.DictReader(io.StringIO(web.get(f"/api/holds/{hold}/tracks/points.csv").content.decode())))
+    middle = {int(row["frame"]): (float(row["x"]), float(row["y"])) for row in rows if row["id"] == "middle"}
+    np.testing.assert_allclose(np.subtract(middle[1008], middle[1004]), 4 * SHIFT, atol=0.2)
+    matrices = json.loads(web.get(f"/api/holds/{hold}/tracks/matrices.json").content)
+    assert np.array(matrices["frames"]["1004"]).tolist() == np.eye(3).tolist()
+    assert web.get(f"/api/holds/{hold}/tracks/other.bin").status_code == 400
+
+
+def test_a_track_comes_in_as_a_point_hold(whole):
+    lines = ["frame,x,y"] + [f"{frame},{truth(frame)[0]:.3f},{truth(frame)[1]:.3f}" for frame in range(FIRST, LAST + 1)]
+
+    def send(text: str, anchor: int = ANCHOR):
+        return whole.web.post(
+            f"/api/fixes/{whole.fix['id']}/import-track",
+            {"version": whole.fix["version"], "anchor": anchor, "file": SimpleUploadedFile("t.csv", text.encode())},
+        )
+
+    refused = send("\n".join(lines[:3]) + "\n1003,soft,1\n")
+    assert refused.status_code == 400
+    assert "Line 4" in refused.json()["title"]
+    whole.fix = send("\n".join(lines)).json()
+    assert whole.fix["hold"]["kind"] == "point"
+    assert whole.fix["hold"]["state"] == "done"
+    assert len(whole.fix["strokes"]) == 1
+    np.testing.assert_allclose(place(whole, 1008), truth(1008), atol=0.01)
+    assert whole.web.get(f"/pictures/shots/{whole.fix['shot']}/patched/1008.png").status_code == 200
+
+
+def test_what_the_tracker_sees_can_be_looked_at(web, hands):
+    hands_on = f"/pictures/fixes/{hands.fix['id']}/tracker/1005.jpg"
+    plain = web.get(hands_on)
+    assert plain["Content-Type"] == "image/jpeg"
+    blurred = web.get(hands_on + "?prep=" + json.dumps({"blur": 4}))
+    assert blurred.content != plain.content
+    assert web.get(hands_on + '?prep={"blur": 400}').status_code == 400
+
+
+def test_maps_say_what_is_used(web, hands):
+    hold = hands.fix["hold"]["id"]
+    found = web.get(f"/api/holds/{hold}/maps/1006").json()
+    assert len(found["params"]) == 9
+    assert len(found["cells"]) == len(found["drift"])
+    assert {c for row in found["cells"] for c in row} <= set("0123456789o.")
+    assert any("9" in row for row in found["cells"])
+
+
+def test_a_correction_while_tracking_lets_the_rest_go_on(web, shot, work, hands):
+    """The key comes before the workers have measured the last frames: they are measured all the same."""
+    hold = hands.fix["hold"]
+    hands.do("post", "track", method=hold["method"], ground=hold["ground"])
+    assert hands.fix["hold"]["frames"] == []
+    hands.do("post", "keys", frame=1006, pins=[pin(hands, 1006, 1, 0)])
+    work()
+    done = now(hands)["hold"]
+    assert done["state"] == "done"
+    assert [frame["frame"] for frame in done["frames"]] == [n for n in range(FIRST, LAST + 1) if n != ANCHOR]
+    np.testing.assert_allclose(place(hands, 1006), np.add(truth(1006), [1, 0]), atol=0.05)
+
+
+def test_a_wait_is_said_in_words_when_a_second_pass_comes_too_early(hands):
+    hold = hands.fix["hold"]
+    hands.do("post", "track", method=hold["method"], ground=hold["ground"])
+    assert hands.do("post", "second-pass").json()["kind"] == "running"
