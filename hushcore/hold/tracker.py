@@ -14,7 +14,7 @@ from hushcore.errors import HushError
 from hushcore.geometry import homography, spline
 from hushcore.hold import confidence, kernels, search
 from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap
-from hushcore.hold.mesh import AGREES, COARSE_BETTER_BY, MIX, Fit, MeshSolver, agreement, residual_scale
+from hushcore.hold.mesh import COARSE_BETTER_BY, MIX, Fit, MeshSolver, agreement, residual_scale
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.picture import LEVELS, View, look_at
 from hushcore.hold.planar import PlanarSolver
@@ -29,6 +29,7 @@ LOST_RATIO = 0.35
 LOST_SHARE = 0.30
 NEXT_TO_ANCHOR = 3  # frames whose mean correlation is the drop's zero
 LIKELY = 0.6  # correlation of a ground that is seen
+FLAT_BELOW = 0.55  # agreement of a mesh's start under which a plane is tried: the surface has turned a lot
 CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
 OFF_FRAME, NOT_READ = 10, 11  # codes of cells beyond 0..9
 RENEW_AT, RENEW_RAMP = 0.75, 0.20  # correlation with the anchor under which a cell's template may be renewed
@@ -304,7 +305,7 @@ class Tracker:
         best, found = predicted, agreement(self.solver, view, predicted)
         if moved is not None and (better := agreement(self.solver, view, moved)) > found + SEARCH_BETTER_BY:
             best, found = moved, better
-        if self.method.bends and found < AGREES:
+        if self.method.bends and found < FLAT_BELOW:
             flat = self._flat_start(view, best)
             if flat is not None and agreement(self.solver, view, flat) > found + COARSE_BETTER_BY:
                 best = flat

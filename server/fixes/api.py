@@ -25,6 +25,7 @@ from fixes.schemas import (
     HoldOut,
     KeyIn,
     KeyOut,
+    ManyMapsOut,
     MatchIn,
     NameIn,
     OffIn,
@@ -325,6 +326,17 @@ def get_map(request: HttpRequest, hold: int, frame: int) -> HoldMapOut:
     plain = {"drift": [], "cells": None} if frame == near.anchor else frame_plain(near.frames[frame])
     params = [float(value) for value in np.asarray(near.params_at(frame)).ravel()]
     return HoldMapOut(frame=frame, params=params, drift=plain["drift"], cells=plain["cells"] or [])
+
+
+MOST_MAPS = 64
+
+
+@router.get("holds/{hold}/maps", response=ManyMapsOut)
+def get_maps(request: HttpRequest, hold: int, first: int, last: int) -> ManyMapsOut:
+    """The maps of up to ``MOST_MAPS`` frames from ``first`` on."""
+    found = get_object_or_404(Hold, id=hold)
+    rows = found.on(list(range(first, min(last, first + MOST_MAPS - 1) + 1)))
+    return ManyMapsOut(frames={row.frame: [float(v) for v in np.ravel(row.engine().params)] for row in rows})
 
 
 @router.get("holds/{hold}/tracks/{form}")

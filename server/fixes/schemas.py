@@ -116,6 +116,12 @@ class HoldMapOut(Schema):
     cells: list[str] = Field(description="0..9: how far a cell was used; o: off the frame; .: not read.")
 
 
+class ManyMapsOut(Schema):
+    """The maps of a stretch, for drawing on the surface while it plays: frame to parameters."""
+
+    frames: dict[int, list[float]]
+
+
 class EdgeOut(Schema):
     """The edge."""
 

@@ -4,6 +4,8 @@ import type { components, paths } from "./generated";
 export type Schemas = components["schemas"];
 export type Fix = Schemas["FixOut"];
 export type Hold = Schemas["HoldOut"];
+export type Method = Schemas["MethodData"];
+export type Ground = Schemas["GroundData"];
 export type Shot = Schemas["ShotOut"];
 export type Job = Schemas["JobOut"];
 export type Delivery = Schemas["DeliveryOut"];

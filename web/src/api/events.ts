@@ -63,9 +63,19 @@ function held(told: Told) {
     list?.map((fix) => {
       if (fix.id !== told.fix || fix.hold?.id !== told.hold || !fix.hold) return fix;
       const frames = fix.hold.frames.filter((entry) => entry.frame !== told.frame);
-      frames.push({ frame: told.frame!, drift: told.drift ?? 0, seen: 1, lost: told.lost ?? false });
+      frames.push({
+        frame: told.frame!,
+        drift: told.drift ?? 0,
+        lost: told.lost ?? false,
+        seen: 1,
+        trouble: "",
+        hidden: 0,
+        off: 0,
+        by: told.hold!,
+      });
       frames.sort((a, b) => a.frame - b.frame);
-      return { ...fix, hold: { ...fix.hold, state: "tracking", frames } };
+      const done = frames.filter((entry) => entry.by === told.hold).length;
+      return { ...fix, hold: { ...fix.hold, state: "tracking", frames, done } };
     }),
   );
 }

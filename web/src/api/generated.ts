@@ -816,6 +816,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/holds/{hold}/maps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Maps
+         * @description The maps of up to ``MOST_MAPS`` frames from ``first`` on.
+         */
+        get: operations["fixes_api_get_maps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/holds/{hold}/tracks/{form}": {
         parameters: {
             query?: never;
@@ -2168,6 +2188,16 @@ export interface components {
             cells: string[];
         };
         /**
+         * ManyMapsOut
+         * @description The maps of a stretch, for drawing on the surface while it plays: frame to parameters.
+         */
+        ManyMapsOut: {
+            /** Frames */
+            frames: {
+                [key: string]: number[];
+            };
+        };
+        /**
          * DeliveryOut
          * @description A delivery and its proof so far.
          */
@@ -3395,6 +3425,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HoldMapOut"];
+                };
+            };
+        };
+    };
+    fixes_api_get_maps: {
+        parameters: {
+            query: {
+                first: number;
+                last: number;
+            };
+            header?: never;
+            path: {
+                hold: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyMapsOut"];
                 };
             };
         };

@@ -23,6 +23,7 @@ export const keys = {
   shot: (id: number) => ["shot", id] as const,
   fixes: (shot: number) => ["fixes", shot] as const,
   map: (hold: number, frame: number) => ["map", hold, frame] as const,
+  maps: (hold: number, first: number, stamp: string) => ["maps", hold, first, stamp] as const,
   deliveries: ["deliveries"] as const,
   footage: (place: string) => ["footage", place] as const,
   examined: (place: string) => ["examined", place] as const,
@@ -116,6 +117,21 @@ export const useFixes = (shot: number) =>
 
 export const useDeliveries = () =>
   useQuery({ queryKey: keys.deliveries, queryFn: () => body<Delivery[]>(client.GET("/api/deliveries", {})) });
+
+export const MAPS_AT_ONCE = 64;
+
+/** The maps of a stretch of frames; `stamp` names which measures they are. */
+export const mapsOptions = (hold: number, first: number, stamp: string) => ({
+  queryKey: keys.maps(hold, first, stamp),
+  queryFn: () =>
+    body<Schemas["ManyMapsOut"]>(
+      client.GET("/api/holds/{hold}/maps", {
+        params: { path: { hold }, query: { first, last: first + MAPS_AT_ONCE - 1 } },
+      }),
+    ),
+  staleTime: Number.POSITIVE_INFINITY,
+  gcTime: 600_000,
+});
 
 export const mapOptions = (hold: number, frame: number) => ({
   queryKey: keys.map(hold, frame),

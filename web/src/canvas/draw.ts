@@ -51,6 +51,51 @@ export function dotted(ink: Ink, points: Point[]) {
   ink.lineCap = "butt";
 }
 
+const HATCH = 7; // px between the strokes
+
+/** Fills the current path with slanted strokes. */
+export function hatchPath(ink: Ink, strong = false) {
+  ink.save();
+  ink.clip();
+  ink.resetTransform();
+  const { width, height } = ink.canvas;
+  const step = HATCH * (window.devicePixelRatio || 1);
+  ink.beginPath();
+  for (let x = -height; x < width; x += step) {
+    ink.moveTo(x, height);
+    ink.lineTo(x + height, 0);
+  }
+  ink.lineWidth = window.devicePixelRatio || 1;
+  ink.strokeStyle = strong ? "rgba(185,168,242,.9)" : "rgba(255,255,255,.5)";
+  ink.stroke();
+  ink.restore();
+}
+
+/** Ignored ground: hatched. */
+export function hatched(ink: Ink, points: Point[], strong = false) {
+  ink.setLineDash([]);
+  trace(ink, points, true);
+  hatchPath(ink, strong);
+  trace(ink, points, true);
+  ink.strokeStyle = strong ? THREAD : "rgba(255,255,255,.75)";
+  ink.lineWidth = 1;
+  ink.stroke();
+}
+
+/** A test line in chalk. */
+export function chalk(ink: Ink, points: Point[]) {
+  ink.setLineDash([]);
+  for (const [colour, width] of [
+    ["rgba(0,0,0,.65)", 4],
+    ["#fff", 1.8],
+  ] as const) {
+    trace(ink, points, false);
+    ink.strokeStyle = colour;
+    ink.lineWidth = width;
+    ink.stroke();
+  }
+}
+
 /** A mesh: hair lines. */
 export function hairLine(ink: Ink, points: Point[]) {
   trace(ink, points, false);

@@ -3,12 +3,14 @@ import { useCallback, useMemo } from "react";
 import type { Fix, Shot } from "../../api/client";
 import { fitted, type View } from "../../canvas/view";
 import { MessageLine } from "../../ui/messages";
-import { isHeld, shotBox, stillAddress, stillBox } from "./model";
+import { wanted } from "./hold/draft";
+import * as onHold from "./hold/paintHold";
+import { isHeld, shotBox, sightAddress, stillAddress, stillBox } from "./model";
 import { PictureView } from "./PictureView";
 import * as paint from "./paint";
-import { addressOf, useBitmap, useDetail, useHoldMap, useNeighbours, useWay } from "./pictures";
+import { addressOf, useBitmap, useDetail, useHeld, useNeighbours, useWay } from "./pictures";
 import { usePlate } from "./plate";
-import { type Space, useBench } from "./store";
+import { type Space, type Tool, useBench } from "./store";
 import { useHands } from "./useHands";
 import { Values } from "./Values";
 
@@ -19,16 +21,28 @@ interface Props {
   onHands: (hands: ReturnType<typeof useHands>) => void;
 }
 
+const TOOL_WORDS: Partial<Record<Tool, string>> = {
+  circle: "Draw a loose loop round the mark where it is sharp. Esc leaves.",
+  ground: "Draw round the surface to read; this frame becomes the anchor. Esc leaves.",
+  read: "Draw round one more part of the surface to read. Esc leaves.",
+  ignore: "Draw round a part of the surface to leave out. Esc leaves.",
+  passing: "Draw round what passes in front on this frame. Esc leaves.",
+  line: "Draw a straight line across the surface, in either picture. Esc leaves.",
+};
+
 /** The two pictures, one in the other, linked by the pointer. */
 export function Pictures({ shot, fix, fixes, onHands }: Props) {
   const bench = useBench();
   const { frame, main, stage, tool, hidden, pointer, node, before, line } = bench;
+  const { holdPart, laid, testLine, grab } = bench;
   const compare = before ? "source" : bench.compare;
-  const map = useHoldMap(fix, frame);
+  const held = useHeld(fix, frame);
+  const map = held?.map ?? null;
   const hold = fix?.hold ?? null;
   const plates = usePlate(fix, stage === "source", shot.look_name);
-  const hands = useHands({ shot, fix, map, plates });
+  const hands = useHands({ shot, fix, held, plates });
   onHands(hands);
+  const draft = hands.hold.windowDraft;
   const boxes = useMemo(() => ({ shot: shotBox(shot), still: hold ? stillBox(hold) : shotBox(shot) }), [shot, hold]);
   const viewOf = (space: Space) =>
     bench.views[space] ?? fitted(boxes[space], bench.sizes[space].width, bench.sizes[space].height);
@@ -38,16 +52,20 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
   useNeighbours(shot, fixes, frame, split ? "patched" : compare, hold?.id, way);
 
   const frozen = bench.playing && main === "still";
-  const address = addressOf(shot, frame, split ? "patched" : compare, fixes, way);
+  const sight = bench.sight && stage === "hold" && fix ? wanted(fix, bench.draft) : null;
+  const address =
+    sight && fix
+      ? sightAddress(fix, frame, sight.method)
+      : addressOf(shot, frame, split ? "patched" : compare, fixes, way);
   const shotPicture = useBitmap(address, frozen);
-  const detail = useDetail(address, boxes.shot, shotView, bench.sizes.shot);
+  const detail = useDetail(sight ? "" : address, boxes.shot, shotView, bench.sizes.shot);
   const otherAddress = addressOf(shot, frame, "source", fixes, way);
   const other = useBitmap(split ? otherAddress : null, frozen);
   const otherDetail = useDetail(split ? otherAddress : address, boxes.shot, shotView, bench.sizes.shot);
   const painting = stage === "source" && !!fix?.plate && !!plates.plate;
-  const held = !!fix && !!hold && isHeld(hold, frame);
+  const known = !!fix && !!hold && isHeld(hold, frame);
   const stillPicture = useBitmap(
-    fix && held && !painting
+    fix && known && !painting
       ? stillAddress(
           fix,
           shot,
@@ -66,17 +84,47 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
   const overlays = useCallback(
     (ink: CanvasRenderingContext2D, view: View, space: Space) => {
       if (hidden || !fix) return;
+      const plain = paint.placer(view, null);
+      if (stage === "hold" && space === "shot") onHold.passing(ink, plain, fix, draft, frame);
       if (space === "shot" && !map) return;
-      const place = paint.placer(view, space === "shot" ? map : null);
+      const place = paint.placer(view, space === "shot" ? (hands.hold.preview ?? map) : null);
+      const line = hands.hold.line ?? testLine;
+      if (line) onHold.testLine(ink, place, line);
+      if (bench.playing && space === "shot" && stage !== "hold") return;
       if (stage === "hold" && hold) {
-        paint.mesh(ink, place, hold);
-        paint.ground(ink, place, hold);
+        if (laid === "mesh") paint.mesh(ink, place, hold);
+        else if (laid === "trust" && held) onHold.trust(ink, place, hold, held);
+        else onHold.laid(ink, place, hold, laid);
+        onHold.ground(ink, place, fix, draft);
+        if (space === "shot" && frame === hold.anchor) onHold.windows(ink, plain, fix, draft);
+        if (space === "shot" && holdPart === "correct" && frame !== hold.anchor)
+          onHold.grips(ink, place, hold, frame, grab === "corner");
       }
       if (hands.edgeNodes.length > 2 && stage !== "check")
         paint.edge(ink, place, hands.edgeNodes, stage === "edge" ? growth : 0, stage === "edge" ? softness : 0);
       if (stage === "edge") paint.grips(ink, place, hands.edgeNodes, node);
     },
-    [hidden, fix, map, stage, hold, hands.edgeNodes, growth, softness, node],
+    [
+      hidden,
+      fix,
+      map,
+      held,
+      stage,
+      hold,
+      holdPart,
+      grab,
+      laid,
+      testLine,
+      draft,
+      frame,
+      bench.playing,
+      hands.hold.preview,
+      hands.hold.line,
+      hands.edgeNodes,
+      growth,
+      softness,
+      node,
+    ],
   );
 
   const drawShot = useCallback(
@@ -174,8 +222,8 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
     shotPicture.problem ??
     (compare === "changes" && !fixes.some((entry) => entry.on && !entry.lacks) ? "Nothing is altered yet" : null) ??
     (hands.busy ? "Looking at the loop: trying a plane and a mesh on a few frames" : null) ??
-    (tool === "circle" ? "Draw a loose loop round the mark where it is sharp. Esc leaves." : null) ??
-    (tool === "ground" ? "Draw round the surface to read; this frame becomes the anchor. Esc leaves." : null);
+    TOOL_WORDS[tool] ??
+    (sight ? "What the tracker sees; black is not read" : null);
 
   return (
     <div className="relative min-h-0 min-w-0 flex-1 overflow-hidden bg-felt-0">
@@ -193,7 +241,7 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
         <div className="absolute right-3 bottom-3 h-[34%] w-[35%] min-w-52 overflow-hidden rounded-lg border border-felt-0 bg-felt-0 shadow-2xl outline outline-line">
           {view(inset)}
           <Badge words={words[inset]} space={inset} />
-          {inset === "still" && !held && !painting && (
+          {inset === "still" && !known && !painting && (
             <p className="absolute inset-0 grid place-items-center p-4 text-center text-soft">
               Not held on this frame yet. It shows here as soon as the tracker has been.
             </p>

@@ -1,11 +1,12 @@
-import type { ReactNode } from "react";
 import { client, type Fix, type Shot } from "../../api/client";
 import { useChange } from "../../api/queries";
-import { Button, Choice, Dot, Slider } from "../../ui/controls";
+import { Button, Choice, Slider } from "../../ui/controls";
 import { say } from "../../ui/messages";
-import { type Level, level, loudest, running } from "./model";
+import { HoldStage } from "./hold/HoldStage";
+import { level, loudest } from "./model";
+import { Section } from "./Section";
 import { StrokeList } from "./StrokeList";
-import { type Stage, useBench } from "./store";
+import { useBench } from "./store";
 
 type Change = ReturnType<typeof useChange>;
 interface Props {
@@ -19,7 +20,7 @@ export function Stages({ shot, fix, onDeliver }: { shot: Shot; fix: Fix | null; 
     <aside aria-label="Stages" className="stitch-l thin-scroll flex w-[264px] shrink-0 flex-col overflow-y-auto">
       {fix ? (
         <>
-          <HoldStage fix={fix} change={change} />
+          <HoldStage shot={shot} fix={fix} change={change} />
           <EdgeStage fix={fix} change={change} />
           <SourceStage fix={fix} change={change} />
           <MatchStage fix={fix} change={change} />
@@ -34,113 +35,6 @@ export function Stages({ shot, fix, onDeliver }: { shot: Shot; fix: Fix | null; 
         </Button>
       </div>
     </aside>
-  );
-}
-
-interface HeadProps {
-  stage: Stage;
-  name: string;
-  words: string;
-  figure: string;
-  level?: Level;
-  children: ReactNode;
-}
-
-function Section({ stage, name, words, figure, level: loud = "none", children }: HeadProps) {
-  const open = useBench((state) => state.stage === stage);
-  const set = useBench((state) => state.set);
-  const go = () => set({ stage: open ? null : stage, ...(stage === "source" && !open ? { main: "still" } : {}) });
-  return (
-    <section className="stitch-b" aria-label={name}>
-      <button
-        type="button"
-        aria-expanded={open}
-        onClick={go}
-        className={`flex h-9 w-full items-center gap-2 px-3 ${open ? "" : "hover:bg-felt-2"}`}
-      >
-        <span className="text-[13.5px] font-semibold">{name}</span>
-        <span className="min-w-0 flex-1 truncate text-left text-soft">{words}</span>
-        {figure && (
-          <span className="figure flex items-center gap-1.5 whitespace-nowrap">
-            {loud !== "none" && <Dot level={loud} />}
-            {figure}
-          </span>
-        )}
-      </button>
-      {open && <div className="flex flex-col gap-2 px-3 pt-1 pb-3">{children}</div>}
-    </section>
-  );
-}
-
-function HoldStage({ fix, change }: Props) {
-  const set = useBench((state) => state.set);
-  const hold = fix.hold;
-  const worst = loudest(hold);
-  const total = hold ? hold.last - hold.first : 0;
-  const done = hold?.frames.length ?? 0;
-  const lost = hold?.frames.filter((frame) => frame.lost).length ?? 0;
-  const track = (kind: "planar" | "mesh") =>
-    hold &&
-    change.mutate(({ params, version }) =>
-      client.POST("/api/fixes/{fix}/track", { params, body: { version, kind, ground: hold.ground } }),
-    );
-  const ask = (what: "stop" | "go-on") =>
-    hold &&
-    client
-      .POST(what === "stop" ? "/api/holds/{hold}/stop" : "/api/holds/{hold}/go-on", {
-        params: { path: { hold: hold.id } },
-      })
-      .catch((problem: Error) => say(problem.message));
-  return (
-    <Section
-      stage="hold"
-      name="Hold"
-      words={hold ? `${hold.kind}${hold.grid ? ` ${hold.grid.across} × ${hold.grid.down}` : ""}` : "none yet"}
-      figure={worst ? (worst.lost ? "lost" : `${worst.drift.toFixed(1)} px`) : ""}
-      level={level(worst?.drift, worst?.lost)}
-    >
-      {hold ? (
-        <>
-          <Choice
-            label="Kind of hold"
-            wide
-            value={hold.kind}
-            onChange={(kind) => track(kind as "planar" | "mesh")}
-            options={[
-              { value: "planar", words: "Planar", tip: "A flat surface: eight numbers a frame. Track anew." },
-              { value: "mesh", words: "Mesh", tip: "A surface that bends: cloth, skin, curves. Track anew." },
-            ]}
-          />
-          <p className="text-soft" role="status">
-            {running(hold)
-              ? `Tracking both ways from ${hold.anchor}: ${done} of ${total} frames`
-              : hold.state === "done"
-                ? `Held on all ${done + 1} frames, anchor ${hold.anchor}${lost ? `; lost on ${lost}, check them` : ""}`
-                : `${hold.state === "failed" ? hold.problem : "Stopped"} ${done} of ${total} frames are kept.`}
-          </p>
-          <div className="flex flex-wrap gap-1.5">
-            {running(hold) ? (
-              <Button onClick={() => ask("stop")}>Stop</Button>
-            ) : hold.state === "done" ? (
-              <Button onClick={() => track(hold.kind as "planar" | "mesh")}>Track both ways</Button>
-            ) : (
-              <Button onClick={() => ask("go-on")}>Go on from here</Button>
-            )}
-            <Button
-              tip="Draw round the part of the surface to read on the frame you see; it becomes the anchor."
-              onClick={() => set({ tool: "ground", main: "shot", playing: false })}
-            >
-              Draw other ground
-            </Button>
-          </div>
-          <p className="text-[11.5px] text-faint">
-            The figure is a careful upper limit of how far it may be off: look twice from 3.5 px, expect trouble from 6.
-          </p>
-        </>
-      ) : (
-        <p className="text-soft">{fix.lacks}</p>
-      )}
-    </Section>
   );
 }
 

@@ -10,10 +10,10 @@ import {
   StepForward,
 } from "lucide-react";
 import { type PointerEvent, type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
-import type { Fix, Shot } from "../../api/client";
+import type { Fix, Hold, Shot } from "../../api/client";
 import { framesOf, timecode } from "../../canvas/player";
 import { Crop } from "./Crop";
-import { cropAddress, isHeld, level, loudest } from "./model";
+import { cropAddress, isHeld, isOff, level, loudest } from "./model";
 import { addressOf, store } from "./pictures";
 import { useBench } from "./store";
 
@@ -31,7 +31,7 @@ export function TimeBar({ shot, fix, fixes }: { shot: Shot; fix: Fix | null; fix
         <div className={`${GUTTER} flex items-center gap-0.5 px-2`}>
           <Transport shot={shot} />
         </div>
-        <Ruler first={clip.first} last={clip.last} frame={frame} plate={fix?.plate?.frame} anchor={fix?.hold?.anchor}>
+        <Ruler first={clip.first} last={clip.last} frame={frame} plate={fix?.plate?.frame} hold={fix?.hold ?? null}>
           <Cached shot={shot} fixes={fixes} />
         </Ruler>
       </div>
@@ -198,11 +198,12 @@ interface RulerProps {
   last: number;
   frame: number;
   plate: number | undefined;
-  anchor: number | undefined;
+  hold: Hold | null;
   children: ReactNode;
 }
 
-function Ruler({ first, last, frame, plate, anchor, children }: RulerProps) {
+function Ruler({ first, last, frame, plate, hold, children }: RulerProps) {
+  const anchor = hold?.anchor;
   const range = useBench((state) => state.range);
   const scrub = useScrub(first, last);
   const total = last - first + 1;
@@ -224,6 +225,14 @@ function Ruler({ first, last, frame, plate, anchor, children }: RulerProps) {
           style={{ left: at(anchor) }}
         />
       )}
+      {hold?.keys.map((key) => (
+        <span
+          key={key.frame}
+          title={`Key ${key.frame}: set by hand`}
+          className="absolute bottom-0.5 size-2 -translate-x-1/2 rotate-45 border border-thread bg-felt-1"
+          style={{ left: at(key.frame) }}
+        />
+      ))}
       {plate !== undefined && (
         <span
           title={`Plate ${plate}`}
@@ -247,6 +256,32 @@ function Ruler({ first, last, frame, plate, anchor, children }: RulerProps) {
   );
 }
 
+const CURVE_TOP = 9; // px of drift at the ribbon's upper end
+
+/** Drift over time as a line: its shape says more than cells do. */
+function curve(
+  ink: CanvasRenderingContext2D,
+  element: HTMLCanvasElement,
+  hold: Hold | null,
+  first: number,
+  step: number,
+  dense: number,
+) {
+  if (!hold) return;
+  ink.beginPath();
+  let before: number | null = null;
+  for (const { frame, drift } of [...hold.frames, { frame: hold.anchor, drift: 0 }].sort((a, b) => a.frame - b.frame)) {
+    const x = (frame - first + 0.5) * step;
+    const y = element.height * (1 - Math.min(1, drift / CURVE_TOP)) - dense;
+    if (before === frame - 1) ink.lineTo(x, y);
+    else ink.moveTo(x, y);
+    before = frame;
+  }
+  ink.strokeStyle = "rgba(233,233,230,.75)";
+  ink.lineWidth = dense;
+  ink.stroke();
+}
+
 function Ribbon({ first, last, fix, frame }: { first: number; last: number; fix: Fix | null; frame: number }) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const scrub = useScrub(first, last);
@@ -268,14 +303,19 @@ function Ribbon({ first, last, fix, frame }: { first: number; last: number; fix:
       const found = measured.get(n);
       ink.fillStyle = n === hold?.anchor ? COLOURS.quiet : COLOURS[found ? level(found.drift, found.lost) : "none"];
       ink.fillRect((n - first) * step, 0, Math.max(1, step - 1.2 * dense), element.height);
+      if (fix && isOff(fix, n)) {
+        ink.fillStyle = "#1e1e1e";
+        ink.fillRect((n - first) * step, element.height * 0.35, step, element.height * 0.3);
+      }
     }
+    curve(ink, element, hold, first, step, dense);
   });
   const words = hold
     ? `drift: ${done} of ${hold.last - hold.first} frames measured${worst ? `, loudest ${worst.drift.toFixed(1)} px at ${worst.frame}` : ""}`
     : "drift: nothing measured yet";
   return (
     <div className="flex flex-1 items-center gap-2">
-      <div className="relative h-[15px] flex-1 cursor-ew-resize" role="img" aria-label={words} title={words} {...scrub}>
+      <div className="relative h-[18px] flex-1 cursor-ew-resize" role="img" aria-label={words} title={words} {...scrub}>
         <canvas ref={canvas} className="absolute inset-0 size-full" />
       </div>
       <span className="figure absolute right-3 -translate-y-4 text-[10.5px] text-faint">

@@ -1,4 +1,4 @@
-import type { Fix, Hold, Node, Shot } from "../../api/client";
+import type { Fix, Hold, Method, Node, Shot } from "../../api/client";
 import type { Box } from "../../canvas/view";
 import { type HoldMap, identity, meshMap, planarMap } from "../../geometry/holdmap";
 import type { PathNode } from "../../geometry/path";
@@ -33,8 +33,15 @@ export function loudest(hold: Hold | null | undefined): Loudest | null {
 export function mapOf(hold: Hold, frame: number, params: number[] | undefined): HoldMap | null {
   if (frame === hold.anchor) return identity;
   if (!params) return null;
-  return hold.kind === "planar" || !hold.grid ? planarMap(params) : meshMap(hold.grid, params);
+  return hold.grid ? meshMap(hold.grid, params) : planarMap(params);
 }
+
+/** The hold that measured a frame: its map of that frame never changes. */
+export const measuredBy = (hold: Hold, frame: number): number =>
+  hold.frames.find((entry) => entry.frame === frame)?.by ?? hold.id;
+
+export const isOff = (fix: Fix, frame: number) =>
+  fix.off.some(([first, last]) => frame >= (first ?? 0) && frame <= (last ?? 0));
 
 export const isHeld = (hold: Hold, frame: number) =>
   frame === hold.anchor || hold.frames.some((entry) => entry.frame === frame);
@@ -61,8 +68,8 @@ export const apiNodes = (nodes: PathNode[]): Node[] =>
 export function patchState(fixes: Fix[], frame: number): string {
   return fixes
     .map((fix) => {
-      const near = fix.hold?.frames.filter((entry) => Math.abs(entry.frame - frame) <= 1).length ?? 0;
-      return `${fix.id}.${fix.version}.${fix.hold?.id ?? 0}.${near}`;
+      const near = fix.hold?.frames.filter((entry) => Math.abs(entry.frame - frame) <= 1) ?? [];
+      return `${fix.id}.${fix.version}.${near.map((entry) => entry.by).join("-")}`;
     })
     .join("_");
 }
@@ -114,5 +121,9 @@ export const stillAddress = (
 ) =>
   `/pictures/fixes/${fix.id}/still/${frame}.${exact ? "png" : "jpg"}?v=${patchState(fixes, frame)}&${words(shot, { ...way, wide: 0 })}${patched ? "&patched=1" : ""}`;
 
+/** The frame as the tracker sees it, with a preparation that is perhaps not yet used. */
+export const sightAddress = (fix: Fix, frame: number, method: Method) =>
+  `/pictures/fixes/${fix.id}/tracker/${frame}.jpg?v=${fix.hold?.id ?? 0}&prep=${encodeURIComponent(JSON.stringify(method.prep))}`;
+
 export const cropAddress = (fix: Fix, shot: Shot, frame: number, fixes: Fix[], after: boolean) =>
-  `/pictures/fixes/${fix.id}/crops/${frame}.jpg?l=${shot.look_name}&v=${after ? patchState(fixes, frame) : `${fix.hold?.id}.${fix.edge.nodes.length}.${fix.edge.nodes[0]?.x}`}${after ? "&patched=1" : ""}`;
+  `/pictures/fixes/${fix.id}/crops/${frame}.jpg?l=${shot.look_name}&v=${after ? patchState(fixes, frame) : `${fix.hold ? measuredBy(fix.hold, frame) : 0}.${fix.edge.nodes.length}.${fix.edge.nodes[0]?.x}`}${after ? "&patched=1" : ""}`;

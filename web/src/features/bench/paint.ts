@@ -66,14 +66,6 @@ export function grips(ink: Ink, place: Place, nodes: PathNode[], chosen: number 
   });
 }
 
-export function ground(ink: Ink, place: Place, hold: Hold) {
-  for (const shape of hold.ground.read) draw.dotted(ink, finer(shape).map(place));
-}
-
-function finer(shape: number[][]): Point[] {
-  return shape.map(([x, y]) => ({ x: x!, y: y! }));
-}
-
 export function mesh(ink: Ink, place: Place, hold: Hold) {
   const grid = hold.grid;
   if (!grid) return;

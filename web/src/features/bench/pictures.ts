@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Fix, Shot } from "../../api/client";
-import { mapOptions, queries } from "../../api/queries";
+import { MAPS_AT_ONCE, mapOptions, mapsOptions, queries } from "../../api/queries";
 import { FrameStore } from "../../canvas/frames";
 import { Player } from "../../canvas/player";
 import type { Box, View } from "../../canvas/view";
 import type { HoldMap } from "../../geometry/holdmap";
-import { isHeld, mapOf, PLAIN, partOf, patchedAddress, sourceAddress, VIEW_WIDE, type Way } from "./model";
+import { isHeld, mapOf, measuredBy, PLAIN, partOf, patchedAddress, sourceAddress, VIEW_WIDE, type Way } from "./model";
 import { type Compare, useBench } from "./store";
 
 const KEPT_BYTES = 480_000_000; // of decoded pictures: 130 at 1280 x 720, however large or long the shot is
@@ -109,16 +109,46 @@ export function useBitmap(
   };
 }
 
-/** The hold's map on a frame; null where it is not measured or not here yet. */
-export function useHoldMap(fix: Fix | null, frame: number): HoldMap | null {
+export interface Held {
+  map: HoldMap;
+  /** px a cell, rows; none on the anchor. */
+  drift: number[][];
+  /** 0..9: how far a cell was used; o: off the frame; .: not read. */
+  cells: string[];
+}
+
+/** The hold on a frame: its map and cells; null where it is not measured or not here yet. */
+export function useHeld(fix: Fix | null, frame: number): Held | null {
   const hold = fix?.hold ?? null;
   const playing = useBench((state) => state.playing);
   const wanted = !!hold && !playing && isHeld(hold, frame) && frame !== hold.anchor;
-  const { data } = useQuery({ ...mapOptions(hold?.id ?? 0, frame), enabled: wanted });
-  return useMemo(
-    () => (hold && (frame === hold.anchor || wanted) ? mapOf(hold, frame, data?.params) : null),
-    [hold, frame, wanted, data],
-  );
+  const { data } = useQuery({ ...mapOptions(hold ? measuredBy(hold, frame) : 0, frame), enabled: wanted });
+  const running = useMovingMap(fix, frame);
+  return useMemo(() => {
+    if (!hold) return null;
+    if (playing) return running && { map: running, drift: [], cells: [] };
+    const map = frame === hold.anchor || wanted ? mapOf(hold, frame, data?.params) : null;
+    return map && { map, drift: data?.drift ?? [], cells: data?.cells ?? [] };
+  }, [hold, frame, wanted, data, playing, running]);
+}
+
+/** The map while it plays, from a stretch that is fetched as a whole: what is drawn on the surface moves with it. */
+function useMovingMap(fix: Fix | null, frame: number): HoldMap | null {
+  const hold = fix?.hold ?? null;
+  const { playing, stage, laid, testLine, hidden } = useBench();
+  const on = playing && !hidden && !!hold && (stage === "hold" ? laid !== "none" || !!testLine : !!testLine);
+  const first = hold ? frame - ((frame - hold.first) % MAPS_AT_ONCE) : 0;
+  const part = (start: number) =>
+    hold?.frames
+      .filter((entry) => entry.frame >= start && entry.frame < start + MAPS_AT_ONCE)
+      .map((entry) => entry.by)
+      .join("-") ?? "";
+  const { data } = useQuery({ ...mapsOptions(hold?.id ?? 0, first, part(first)), enabled: on });
+  useQuery({
+    ...mapsOptions(hold?.id ?? 0, first + MAPS_AT_ONCE, part(first + MAPS_AT_ONCE)),
+    enabled: on && !!hold && first + MAPS_AT_ONCE <= hold.last,
+  });
+  return useMemo(() => (on && hold ? mapOf(hold, frame, data?.frames[frame]) : null), [on, hold, frame, data]);
 }
 
 /** Runs the clock while playing, and fetches what is coming. */
@@ -193,7 +223,7 @@ export function useNeighbours(
         void store.want(address);
         const fix = fixes.find((entry) => entry.hold?.id === hold);
         if (fix?.hold && isHeld(fix.hold, next) && next !== fix.hold.anchor)
-          void queries.prefetchQuery(mapOptions(fix.hold.id, next));
+          void queries.prefetchQuery(mapOptions(measuredBy(fix.hold, next), next));
       }
     }, 250);
     return () => {

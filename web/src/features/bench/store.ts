@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import type { Ground, Method } from "../../api/client";
 import type { Brush } from "../../canvas/livestroke";
 import type { View } from "../../canvas/view";
 import type { Point } from "../../geometry/points";
@@ -22,7 +23,18 @@ export interface Line {
   angle: number;
 }
 /** What the pointer does on the picture. */
-export type Tool = "look" | "circle" | "ground";
+export type Tool = "look" | "circle" | "ground" | "read" | "ignore" | "passing" | "line";
+/** What is laid on the surface to judge a hold by. */
+export type Laid = "mesh" | "lines" | "checker" | "trust" | "none";
+export type HoldPart = "track" | "correct" | "ground" | "method";
+export type Grab = "whole" | "corner" | "point";
+
+/** Ground and method as the artist is changing them, until they are tracked. */
+export interface Draft {
+  fix: number;
+  ground: Ground;
+  method: Method;
+}
 
 interface Bench {
   fix: number | null;
@@ -44,6 +56,14 @@ interface Bench {
   sizes: Record<Space, { width: number; height: number }>;
   pointer: { space: Space; at: Point } | null;
   node: number | null;
+  holdPart: HoldPart;
+  laid: Laid;
+  sight: boolean;
+  testLine: { a: Point; b: Point } | null;
+  grab: Grab;
+  reach: number;
+  draft: Draft | null;
+  passing: number | null;
   brush: Brush;
   kind: "clone" | "restore";
   offset: Point | null;
@@ -74,6 +94,14 @@ const fresh = {
   sizes: { shot: { width: 1, height: 1 }, still: { width: 1, height: 1 } },
   pointer: null,
   node: null,
+  holdPart: "track" as HoldPart,
+  laid: "mesh" as Laid,
+  sight: false,
+  testLine: null,
+  grab: "whole" as Grab,
+  reach: 80,
+  draft: null,
+  passing: null,
   brush: { radius: 22, hardness: 0.4, opacity: 1 },
   kind: "clone" as const,
   offset: null,

@@ -3,13 +3,16 @@ import { body, client, type Fix, type Problem, type Shot } from "../../api/clien
 import { keepFix, useChange } from "../../api/queries";
 import { LiveStroke } from "../../canvas/livestroke";
 import { toScreen } from "../../canvas/view";
-import type { HoldMap } from "../../geometry/holdmap";
 import { type Grip, gripAt, moved, nearest, type PathNode, split } from "../../geometry/path";
 import { distance, type Point, sub } from "../../geometry/points";
+import { shapeOf } from "../../geometry/shapes";
 import { say } from "../../ui/messages";
+import { isPointed, redraft, wanted } from "./hold/draft";
+import { useHoldHands } from "./hold/useHoldHands";
 import { apiNodes, pathNodes } from "./model";
 import type { Hands, Press } from "./PictureView";
 import { knobOf } from "./paint";
+import type { Held } from "./pictures";
 import { touched, type usePlate } from "./plate";
 import { type Space, useBench } from "./store";
 
@@ -20,12 +23,13 @@ const LOOP_STEP = 3; // screen px between the points of a loop
 interface Given {
   shot: Shot;
   fix: Fix | null;
-  map: HoldMap | null;
+  held: Held | null;
   plates: ReturnType<typeof usePlate>;
 }
 
 /** What the pointer does on the two pictures: one gesture is one change. */
-export function useHands({ shot, fix, map, plates }: Given) {
+export function useHands({ shot, fix, held, plates }: Given) {
+  const map = held?.map ?? null;
   const [loop, setLoop] = useState<{ space: Space; points: Point[] } | null>(null);
   const [nodes, setNodes] = useState<PathNode[] | null>(null);
   const [stroke, setStroke] = useState<LiveStroke | null>(null);
@@ -38,7 +42,9 @@ export function useHands({ shot, fix, map, plates }: Given) {
     say(problem.message);
     setSettling([]);
     setNodes(null);
+    hold.drop();
   });
+  const hold = useHoldHands({ shot, fix, held, change });
   const bench = useBench.getState;
   const settled = plates.plate?.version ?? 0;
 
@@ -69,16 +75,48 @@ export function useHands({ shot, fix, map, plates }: Given) {
 
   function grounded(points: Point[]) {
     if (!fix?.hold) return;
-    const kind = fix.hold.kind as "planar" | "mesh";
-    const shape = points.map((p): [number, number] => [p.x, p.y]);
-    const anchor = bench().frame;
-    bench().set({ tool: "look" });
+    const { method, frame: anchor } = { ...wanted(fix, bench().draft)!, ...bench() };
+    const kind = isPointed(method.kind) ? "mesh" : method.kind;
+    bench().set({ tool: "look", draft: null });
     change.mutate(({ params, version }) =>
       client.POST("/api/fixes/{fix}/track", {
         params,
-        body: { version, kind, ground: { anchor, read: [shape], ignore: [] } },
+        body: {
+          version,
+          method: { ...method, kind },
+          way: "both",
+          ground: { anchor, read: [shapeOf(points)], ignore: [], passing: [] },
+        },
       }),
     );
+  }
+
+  /** A loop that adds to the ground: read and ignored shapes lie on the surface, what passes lies in the frame. */
+  function added(tool: "read" | "ignore" | "passing", drawn: Point[]) {
+    if (!fix?.hold) return;
+    const { frame, passing: chosen } = bench();
+    bench().set({ tool: "look" });
+    if (tool === "passing") {
+      redraft(fix, ({ ground }) => {
+        const key = { frame, polygon: shapeOf(drawn) };
+        if (chosen === null || !ground.passing[chosen])
+          return { ground: { ...ground, passing: [...ground.passing, { keys: [key] }] } };
+        const passing = ground.passing.map(({ keys }, k) =>
+          k === chosen
+            ? { keys: [...keys.filter((one) => one.frame !== frame), key].sort((a, b) => a.frame - b.frame) }
+            : { keys },
+        );
+        return { ground: { ...ground, passing } };
+      });
+      if (chosen === null) bench().set({ passing: wanted(fix, bench().draft)!.ground.passing.length - 1 });
+      return;
+    }
+    if (!map) {
+      say("The surface is not held on this frame; draw it on one where it is.");
+      return;
+    }
+    const shape = shapeOf(drawn.map((p) => map.inverse(p)));
+    redraft(fix, ({ ground }) => ({ ground: { ...ground, [tool]: [...ground[tool], shape] } }));
   }
 
   function keepNodes(next: PathNode[]) {
@@ -153,7 +191,8 @@ export function useHands({ shot, fix, map, plates }: Given) {
           lineGrip.current = lineAt(press, shot);
           if (lineGrip.current) return true;
         }
-        if (tool !== "look" && space === "shot") {
+        if (hold.down(space, press)) return true;
+        if (tool !== "look" && tool !== "line" && space === "shot") {
           setLoop({ space, points: [press.at] });
           return true;
         }
@@ -163,6 +202,7 @@ export function useHands({ shot, fix, map, plates }: Given) {
       },
       move(press) {
         if (lineGrip.current) dragLine(lineGrip.current, press, shot);
+        else if (hold.busy) hold.move(space, press);
         else if (loop) {
           const last = loop.points[loop.points.length - 1]!;
           if (distance(last, press.at) * press.view.scale >= LOOP_STEP)
@@ -177,11 +217,13 @@ export function useHands({ shot, fix, map, plates }: Given) {
       },
       up() {
         if (lineGrip.current) lineGrip.current = null;
+        else if (hold.busy) hold.up();
         else if (loop) {
           setLoop(null);
           if (loop.points.length < 6) say("Draw a loop round it: press, go round, let go.");
           else if (bench().tool === "circle") void circled(loop.points);
-          else grounded(loop.points);
+          else if (bench().tool === "ground") grounded(loop.points);
+          else added(bench().tool as "read" | "ignore" | "passing", loop.points);
         } else if (grip.current && nodes) {
           grip.current = null;
           keepNodes(nodes);
@@ -222,7 +264,7 @@ export function useHands({ shot, fix, map, plates }: Given) {
   }
 
   const edgeNodes = useMemo(() => nodes ?? (fix ? pathNodes(fix.edge.nodes) : []), [nodes, fix]);
-  return { hands, loop, edgeNodes, stroke, settling, turn, busy, change, removeNode };
+  return { hands, hold, loop, edgeNodes, stroke, settling, turn, busy, change, removeNode };
 }
 
 const lineMiddle = (shot: Shot): Point =>

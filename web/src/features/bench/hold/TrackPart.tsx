@@ -1,0 +1,207 @@
+import { ChevronLeft, ChevronRight, ChevronsLeft, ChevronsRight } from "lucide-react";
+import { useState } from "react";
+import { Button, Choice, Dot, Select, Tip } from "../../../ui/controls";
+import { isHeld, running } from "../model";
+import { type Laid, useBench } from "../store";
+import { isChanged, KINDS, redraft, wanted, withKind } from "./draft";
+import type { PartProps } from "./HoldStage";
+
+const LAID: { value: Laid; words: string }[] = [
+  { value: "mesh", words: "its mesh" },
+  { value: "lines", words: "lines" },
+  { value: "checker", words: "checks" },
+  { value: "trust", words: "trust: where it is weak" },
+  { value: "none", words: "nothing" },
+];
+const SHOWN = 3; // weak stretches at once
+
+/** Measuring, and judging what was measured. */
+export function TrackPart(props: PartProps) {
+  const { fix, hold, changes } = props;
+  const { draft, laid, testLine, tool, set } = useBench();
+  const now = wanted(fix, draft)!;
+  const busy = running(hold);
+  return (
+    <>
+      <Choice
+        label="Kind of hold"
+        wide
+        value={now.method.kind}
+        onChange={(kind) => redraft(fix, (given) => withKind(fix, given, kind))}
+        options={KINDS}
+      />
+      {isChanged(fix, draft) && (
+        <p className="text-noticeable">
+          Changed, not tracked yet.{" "}
+          <button type="button" className="text-thread" onClick={() => set({ draft: null })}>
+            Put back
+          </button>
+        </p>
+      )}
+      <p className="text-soft" role="status">
+        {progress(props)}
+      </p>
+      <div className="flex flex-wrap gap-1.5">
+        {busy ? (
+          <Button onClick={() => changes.ask("stop")}>Stop</Button>
+        ) : (
+          <>
+            <Button
+              look={isChanged(fix, draft) ? "main" : "plain"}
+              tip={`Measure every frame anew from the anchor, ${hold.anchor}`}
+              onClick={() => changes.track("both")}
+            >
+              Track both ways
+            </Button>
+            <Button tip="Only what comes before the anchor" onClick={() => changes.track("back")}>
+              Back
+            </Button>
+            <Button tip="Only what comes after the anchor" onClick={() => changes.track("ahead")}>
+              Forward
+            </Button>
+          </>
+        )}
+        {!busy && hold.state !== "done" && (
+          <Button onClick={() => changes.ask("go-on")}>Take up where it stopped</Button>
+        )}
+      </div>
+      {!busy && <Onward {...props} />}
+      <Weak {...props} />
+      <div className="flex items-center gap-2">
+        <span className="w-[70px] shrink-0 text-soft">Laid on it</span>
+        <div className="min-w-0 flex-1">
+          <Select
+            bare
+            label="Laid on the surface"
+            value={LAID.find((entry) => entry.value === laid)!.words}
+            options={LAID.map((entry) => entry.words)}
+            onChange={(words) => set({ laid: LAID.find((entry) => entry.words === words)!.value })}
+          />
+        </div>
+      </div>
+      <div className="flex flex-wrap gap-1.5">
+        <Button
+          tip="Draw a line across the surface, then play: it must lie still on it"
+          onClick={() => set(testLine ? { testLine: null } : { tool: tool === "line" ? "look" : "line" })}
+        >
+          {testLine ? "Wipe the line" : "Test line"}
+        </Button>
+        {!busy && hold.state === "done" && (
+          <Button
+            tip="Once more against a template made of many frames. Helps where footage is grainy or the surface plain."
+            onClick={changes.secondPass}
+          >
+            Second pass
+          </Button>
+        )}
+      </div>
+    </>
+  );
+}
+
+const WORKS: Record<string, string> = {
+  track: "Tracking",
+  redo: "Redoing",
+  second: "Second pass",
+  smooth: "Smoothing",
+};
+
+function progress({ hold }: PartProps): string {
+  const total = hold.last - hold.first + 1;
+  const held = hold.frames.length + 1;
+  const lost = hold.frames.filter((frame) => frame.lost).length;
+  if (running(hold)) return `${WORKS[hold.work] ?? "Working"}: ${hold.done} of ${hold.wanted} frames`;
+  if (hold.state === "failed") return `${hold.problem} ${held} of ${total} frames are kept.`;
+  if (held >= total) return `Held on all ${held} frames, anchor ${hold.anchor}${lost ? `; lost on ${lost}` : ""}`;
+  return `${hold.state === "stopped" ? "Stopped. " : ""}Held on ${held} of ${total} frames, anchor ${hold.anchor}${lost ? `; lost on ${lost}` : ""}`;
+}
+
+/** Going on from the frame that is looked at. */
+function Onward({ hold, changes }: PartProps) {
+  const frame = useBench((state) => state.frame);
+  const range = useBench((state) => state.range);
+  const [renew, setRenew] = useState(false);
+  if (!isHeld(hold, frame))
+    return <p className="text-soft">Not held on {frame}. Go to a frame that is, and go on from there.</p>;
+  const button =
+    "grid h-[26px] flex-1 place-items-center rounded-md bg-felt-2 text-soft hover:bg-felt-3 hover:text-ink disabled:opacity-40";
+  const ways = [
+    {
+      name: "Track back from here",
+      Icon: ChevronsLeft,
+      way: "back" as const,
+      until: range && range.first < frame ? range.first : null,
+    },
+    { name: "Track one frame back", Icon: ChevronLeft, way: "back" as const, until: frame - 1 },
+    { name: "Track one frame on", Icon: ChevronRight, way: "ahead" as const, until: frame + 1 },
+    {
+      name: "Track on from here",
+      Icon: ChevronsRight,
+      way: "ahead" as const,
+      until: range && range.last > frame ? range.last : null,
+    },
+  ];
+  return (
+    <div className="flex flex-col gap-1.5">
+      <div className="flex items-center gap-1.5">
+        <span className="w-[70px] shrink-0 text-soft">From {frame}</span>
+        {ways.map(({ name, Icon, way, until }) => (
+          <Tip key={name} words={until === null ? name : `${name}, to ${until}`}>
+            <button
+              type="button"
+              aria-label={name}
+              className={button}
+              disabled={way === "ahead" ? frame >= hold.last : frame <= hold.first}
+              onClick={() => changes.onward(frame, way, until, renew)}
+            >
+              <Icon size={14} />
+            </button>
+          </Tip>
+        ))}
+      </div>
+      <label className="flex items-center gap-2 text-soft">
+        <input
+          type="checkbox"
+          checked={renew}
+          onChange={(event) => setRenew(event.target.checked)}
+          className="accent-[#b9a8f2]"
+        />
+        Take a new template at {frame} where it changed
+      </label>
+    </div>
+  );
+}
+
+/** Where it is weak, in words; a click goes there. */
+function Weak({ hold }: PartProps) {
+  const set = useBench((state) => state.set);
+  const [all, setAll] = useState(false);
+  const order = ["cut", "lost", "black", "comb", "drift", "off-frame"];
+  const weak = [...hold.weak].sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind));
+  if (weak.length === 0 || running(hold)) return null;
+  return (
+    <ul aria-label="Weak stretches" className="flex flex-col gap-1">
+      {(all ? weak : weak.slice(0, SHOWN)).map((one) => (
+        <li key={`${one.first} ${one.kind}`}>
+          <button
+            type="button"
+            className="flex w-full gap-2 rounded-md px-1.5 py-1 text-left hover:bg-felt-2"
+            onClick={() => set({ frame: one.worst, playing: false, main: "shot", laid: "trust" })}
+          >
+            <span className="pt-1">
+              <Dot level={["drift", "off-frame"].includes(one.kind) ? "noticeable" : "loud"} />
+            </span>
+            <span>{one.words}</span>
+          </button>
+        </li>
+      ))}
+      {weak.length > SHOWN && (
+        <li>
+          <button type="button" className="px-1.5 text-thread" onClick={() => setAll(!all)}>
+            {all ? "Fewer" : `${weak.length - SHOWN} more`}
+          </button>
+        </li>
+      )}
+    </ul>
+  );
+}
