@@ -2,7 +2,7 @@
 
     python -m bench hold | patch | deliver | media | fuzz | app [--address http://127.0.0.1:8400]
 
-Everything is measured on the demo shot ``apron`` and its truth under ``var/``. Machines are shared: each table holds a
+Everything is measured on the demo's shots and their truth under ``var/``. Machines are shared: each table holds a
 peer measured in the same run.
 """
 
@@ -26,6 +26,10 @@ def main() -> None:
             from bench import media
 
             getattr(media, what)(options.var)
+        elif what == "hold":
+            from bench import hold
+
+            hold.hold(options.var)
         elif what == "app":
             from bench import app
 

@@ -14,6 +14,7 @@ from hushcore.hold import kernels
 
 CELL = 16  # full-resolution px: 8 px blocks at half size
 SEEN_LOW, SEEN_HIGH = 0.35, 0.75
+SURE = 0.55  # of the baseline: chance gives a cell of some 500 samples .1 to .2
 WEAK_BASELINE = 0.30
 BASELINE_RATE = 0.06
 FEWEST_CELLS = 4
@@ -49,21 +50,36 @@ def correlate(still: F32, warped: F32, weight: F32, block: int) -> Correlation:
     return Correlation(np.where(known, cov / np.sqrt(var_t * var_n), 0).astype(np.float32), known)
 
 
-def visibility(now: Correlation, baseline: F32) -> tuple[F32, float, float]:
-    """Weight 0..1 per cell, the frame's median ratio to the baseline, and the seen share of the ground."""
+@dataclass(frozen=True)
+class Visible:
+    """How much of the ground a frame shows.
+
+    ``weight``: 0..1 a cell; ``share``: of the ground that is seen; ``sure``, ``sure_share``: cells, and their share, that
+    are the anchor's beyond doubt.
+    """
+
+    weight: F32
+    share: float
+    sure: int
+    sure_share: float
+
+
+def visibility(now: Correlation, baseline: F32) -> Visible:
+    """What is seen, from the correlation relative to what it usually is and to the frame's median."""
     steady = now.known & (baseline >= WEAK_BASELINE)
     if steady.sum() < FEWEST_CELLS:  # a small window, or little contrast: every cell that can be read has a say
         steady = now.known
     if not steady.any():
-        return np.ones_like(baseline), 0.0, 0.0
+        return Visible(np.ones_like(baseline), 0.0, 0, 0.0)
     ratio = now.value / np.maximum(baseline, WEAK_BASELINE / 2)
     median = float(np.median(ratio[steady]))
     relative = ratio / max(median, 0.2)
     ramp = np.clip((relative - SEEN_LOW) / (SEEN_HIGH - SEEN_LOW), 0, 1)
     seen = ramp * ramp * (3 - 2 * ramp)
     share = float((ratio[steady] > SEEN_LOW).mean())
+    sure = ratio[steady] > SURE
     weight = np.where(steady, seen, np.where(now.known, 0.5, 1.0))
-    return weight.astype(np.float32), median, share
+    return Visible(weight.astype(np.float32), share, int(sure.sum()), float(sure.mean()))
 
 
 @dataclass(frozen=True)

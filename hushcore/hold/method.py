@@ -83,8 +83,8 @@ def channel_of(codes: Codes, channel: str = "luma") -> F32:
     Float codes count as linear light and are taken in ACEScct.
     """
     if codes.dtype.kind == "f":
-        encoded = np.asarray(curves.linear_to_acescct(np.nan_to_num(codes.astype(np.float32))), np.float32)
-        return _weighed(encoded, 1.0, channel)
+        linear = _weighed(np.nan_to_num(codes.astype(np.float32)), 1.0, channel)
+        return np.asarray(curves.linear_to_acescct(linear), np.float32)
     return _weighed(codes, 1.0 / np.iinfo(codes.dtype).max, channel)
 
 

@@ -7,13 +7,26 @@ from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
 from hushcore.geometry import homography, sampling
 from hushcore.hold import kernels
-from hushcore.hold.mesh import AGREES, COARSE_BETTER_BY, FINE_LEVELS, SHUTTER, Fit, agreement, residual_scale, truer
+from hushcore.hold.mesh import (
+    AGREES,
+    BLOCK_FINE,
+    COARSE_BETTER_BY,
+    FINE_LEVELS,
+    SHUTTER,
+    Fit,
+    agreement,
+    residual_scale,
+    truer,
+)
 from hushcore.hold.picture import View
 from hushcore.hold.still import Still, blurred_still
 
+PLENTY = 0.35  # of the ground seen, from which a plane's perspective can be told
+TURN_AND_SCALE = 4  # parameters
 EASED = ("shift", "similarity")
 ITERATIONS = (6, 5, 6, 8)  # fine to coarse; stops early when the step is below SMALL_STEP
 MORE_AT_START = 6
+IN_BLOCKS_OVER = 60_000  # px of a level
 SMALL_STEP = 0.004  # px at the corner
 SMALLEST_AREA = 0.03  # of the anchor's, anywhere on the ground
 TRUST = 1e-3  # of the Hessian's own diagonal: keeps what cannot be seen where it was predicted
@@ -61,6 +74,11 @@ class PlanarSolver:
     def solve(self, view: View, start: F64, previous: F64, seen: F32, first: bool) -> Fit:
         """Fit one frame from ``start`` (3, 3); see ``MeshSolver.solve`` for the rest."""
         coarse = range(len(self.still.weights) - 1, FINE_LEVELS - 1, -1)
+        if self._shown(seen) < PLENTY and self.freedom.shape[1] > TURN_AND_SCALE:
+            plainer = PlanarSolver(
+                self.still, "similarity"
+            )  # too little to tell perspective from: that goes on as it was
+            return plainer.solve(view, start, previous, seen, first)
         matrix = start
         try:
             moved = self._refined(view, start, previous, seen, first, coarse).coefficients
@@ -69,6 +87,11 @@ class PlanarSolver:
         except HushError:  # the coarse levels see too little; the fine ones may still hold
             pass
         return self._fine(view, matrix, previous, seen, first)
+
+    def _shown(self, seen: F32) -> float:
+        """Share of the ground that was seen on the frame before."""
+        weight = self.still.weights[0]
+        return float((weight * seen).sum() / max(1e-6, float(weight.sum())))
 
     def _fine(self, view: View, matrix: F64, previous: F64, seen: F32, first: bool) -> Fit:
         """The fine levels; when they break down or agree badly, once more by way of plainer motions."""
@@ -166,9 +189,12 @@ class PlanarSolver:
         xs, ys = self.still.axes(level)
         to_x, to_y = (xs - self.centre[0]) / self.reach, (ys - self.centre[1]) / self.reach
         for mixed in (True, False) if level < FINE_LEVELS else (False,):
-            hessian, force = np.zeros((8, 8)), np.zeros(8)
-            kernels.planar_sums(still, warped, weight, np.float32(scale), to_x, to_y, mixed, hessian, force)
-            hessian = hessian + np.tril(hessian, -1).T
+            if still.size > IN_BLOCKS_OVER:
+                hessian, force = self._block_sums(still, warped, weight, scale, to_x, to_y, mixed)
+            else:
+                hessian, force = np.zeros((8, 8)), np.zeros(8)
+                kernels.planar_sums(still, warped, weight, np.float32(scale), to_x, to_y, mixed, hessian, force)
+                hessian = hessian + np.tril(hessian, -1).T
             hessian, force = self.freedom.T @ hessian @ self.freedom, self.freedom.T @ force
             values, vectors = np.linalg.eigh(hessian)
             if values[-1] > 0:
@@ -178,6 +204,26 @@ class PlanarSolver:
         values = np.maximum(values, 0) + TRUST * values[-1] * 1e-2
         p = vectors @ ((vectors.T @ force) / values) * (2.0**level)
         return self._update(self.freedom @ p)
+
+    def _block_sums(
+        self, still: F32, warped: F32, weight: F32, scale: float, to_x: F64, to_y: F64, mixed: bool
+    ) -> tuple[F64, F64]:
+        """``kernels.planar_sums`` with the parameters' slopes taken at the middle of 8 px blocks: four times as fast."""
+        shape = (-(-still.shape[0] // BLOCK_FINE), -(-still.shape[1] // BLOCK_FINE), kernels.BLOCK_TERMS)
+        sums = np.zeros(shape, np.float32)
+        kernels.block_sums(still, warped, np.ascontiguousarray(weight, np.float32), np.float32(scale), BLOCK_FINE, sums)
+        middle = (BLOCK_FINE - 1) / 2
+        u = to_x[0] + (to_x[1] - to_x[0]) * (np.arange(shape[1]) * BLOCK_FINE + middle)[None, :]
+        v = to_y[0] + (to_y[1] - to_y[0]) * (np.arange(shape[0]) * BLOCK_FINE + middle)[:, None]
+        u, v = np.broadcast_arrays(u, v)
+        zero, one = np.zeros_like(u), np.ones_like(u)
+        across = np.stack([one, u, v, zero, zero, zero, u * u, u * v], -1).reshape(-1, 8)
+        down = np.stack([zero, zero, zero, one, u, v, u * v, v * v], -1).reshape(-1, 8)
+        terms = sums.astype(np.float64).reshape(-1, kernels.BLOCK_TERMS)
+        a, b, d = (terms[:, k + 3 if mixed else k, None] for k in range(3))
+        half = across.T @ (b * down)
+        hessian = across.T @ (a * across) + down.T @ (d * down) + half + half.T
+        return hessian, across.T @ terms[:, 6] + down.T @ terms[:, 7]
 
     def _update(self, p: F64) -> F64:
         """The small homography x -> x + p(u, v) around the centre, u and v in units of ``reach``."""

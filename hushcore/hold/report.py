@@ -13,6 +13,9 @@ from hushcore.hold.trouble import WORDS
 
 NOTICEABLE, LOUD = 3.5, 6.0  # px of drift RMS over the ground at which to look twice, and to expect trouble
 HIDDEN = 3  # a cell that is used less than this (of 9) is covered or has changed
+SLIPPED = 15.0  # px: above it the figure only says that the surface may be anywhere
+COVERED = 0.5  # of the ground hidden while the rest still holds
+MOSTLY = 0.85  # of the ground hidden: there is nothing left to ignore it for
 PARTLY = 0.15  # share of the ground off the frame, or not seen, that is worth a word
 
 
@@ -20,7 +23,7 @@ PARTLY = 0.15  # share of the ground off the frame, or not seen, that is worth a
 class Weak:
     """A stretch to look at.
 
-    ``kind``: lost, cut, black, comb, drift or off-frame; ``worst``: its weakest frame; ``place``: still point (px) of
+    ``kind``: lost, cut, black, comb, covered, drift or off-frame; ``worst``: its weakest frame; ``place``: still point (px) of
     what is weak there, where that can be told.
     """
 
@@ -79,6 +82,8 @@ def _kind(note: Note) -> str:
         return "lost"
     if note.trouble == "comb":
         return "comb"
+    if note.hidden >= COVERED:
+        return "covered"
     if note.drift >= NOTICEABLE:
         return "drift"
     return "off-frame" if note.off >= PARTLY else ""
@@ -125,11 +130,15 @@ def _weak(kind: str, stretch: list[int], notes: Mapping[int, Note], anchor: int)
     elif kind == "lost":
         cause = _cause(hidden, off)
         key = after if after is not None else middle
-        words = f"Lost {where}: {cause}. Ignore what covers it, or set a key at {key} and redo."
+        remedy = "Read more of the surface beside it" if hidden > MOSTLY else "Ignore what covers it"
+        words = f"Lost {where}: {cause}. {remedy}, or set a key at {key} and redo."
+    elif kind == "covered":
+        words = f"{round(100 * hidden)} % of the ground is covered {where}; the rest holds it. Look there, or ignore what passes."
     elif kind == "off-frame":
         words = f"{round(100 * off)} % of the ground is off the frame {where}; that part is carried on by the rest."
     else:
-        words = f"May be off by up to {note.drift:.1f} px {where}, most at {worst}. Look there; drag it if it slips."
+        size = f"by up to {note.drift:.1f} px" if note.drift < SLIPPED else f"by more than {SLIPPED:.0f} px"
+        words = f"May be off {size} {where}, most at {worst}. Look there; drag it if it slips."
     return Weak(first, last, kind, worst, words, note.place)
 
 

@@ -25,8 +25,7 @@ MARGIN = 40  # px around the region that the view of a frame includes
 COARSEST = LEVELS - 1
 SEARCH_BETTER_BY = 0.03
 BEND_KEPT = 0.7  # share of the bending velocity that goes on
-LOST_RATIO = 0.35
-LOST_SHARE = 0.30
+SURE_CELLS, SURE_SHARE = 8, 0.08  # of the ground that must look as on the anchor, else it is lost
 NEXT_TO_ANCHOR = 3  # frames whose mean correlation is the drop's zero
 LIKELY = 0.6  # correlation of a ground that is seen
 FLAT_BELOW = 0.55  # agreement of a mesh's start under which a plane is tried: the surface has turned a lot
@@ -353,18 +352,25 @@ class Tracker:
         state = self.state
         now, still, warped, weight = self._correlated(view, params, self.still)
         baseline = now.value if state.steps == 0 else state.baseline
-        seen, median, share = confidence.visibility(now, baseline)
-        lost = median < LOST_RATIO or share < LOST_SHARE
+        visible = confidence.visibility(now, baseline)
+        seen = visible.weight
+        lost = visible.sure < min(SURE_CELLS, max(1, now.known.sum() // 4)) or visible.sure_share < SURE_SHARE
         drift = self._drift(still, warped, weight, now, self._first_mean(now.value))
-        inside = drift[now.known]
-        rms = float(np.sqrt((inside**2).mean())) if inside.size else float(drift.mean())
+        rms = self._over_ground(drift, now.known, seen)
         cells = self._cells(params, np.where(now.known, seen, 0))
-        return Measured(params, drift, rms, cells, share, lost), now
+        return Measured(params, drift, rms, cells, visible.share, lost), now
+
+    def _over_ground(self, drift: F32, known: np.ndarray, seen: F32) -> float:
+        """RMS of drift over the ground. What covers part of it says nothing: the rest counts, for more."""
+        used = known & (seen > confidence.SEEN_LOW)
+        if not used.any():
+            return float(drift.mean())
+        return float(np.sqrt((drift[used] ** 2).mean() * known.sum() / used.sum()))
 
     def _advance(self, measured: Measured, now: confidence.Correlation) -> None:
         state = self.state
         baseline = now.value if state.steps == 0 else state.baseline
-        seen, _, _ = confidence.visibility(now, baseline)
+        seen = confidence.visibility(now, baseline).weight
         steady = now.known & (seen > 0.5)
         baseline = np.where(steady, baseline + confidence.BASELINE_RATE * (now.value - baseline), baseline)
         first_mean = self._first_mean(now.value)

@@ -9,8 +9,8 @@ import type { PartProps } from "./HoldStage";
 
 const MOTIONS: { value: Method["motion"]; words: string; tip: string }[] = [
   { value: "shift", words: "Shift", tip: "It only moves" },
-  { value: "similarity", words: "+ turn", tip: "It also turns and changes size" },
-  { value: "affine", words: "+ shear", tip: "It also slants" },
+  { value: "similarity", words: "Turn", tip: "It also turns and changes size" },
+  { value: "affine", words: "Shear", tip: "It also slants" },
   { value: "perspective", words: "All", tip: "It also turns away from the lens: perspective" },
 ];
 
@@ -151,8 +151,8 @@ function Tracks({ fix, hold }: { fix: Fix; hold: number }) {
   };
   return (
     <div className="stitch-t flex flex-col gap-1.5 pt-2">
-      <div className="flex items-center gap-2">
-        <span className="w-[70px] shrink-0 text-soft">Track out</span>
+      <div className="flex items-center justify-between">
+        <span className="text-soft">Track out</span>
         {FORMS.map(({ file, words }) => (
           <a key={file} className="text-thread" href={`/api/holds/${hold}/tracks/${file}`} download>
             {words}

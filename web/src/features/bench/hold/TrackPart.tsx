@@ -46,18 +46,19 @@ export function TrackPart(props: PartProps) {
           <Button onClick={() => changes.ask("stop")}>Stop</Button>
         ) : (
           <>
+            <Button className="px-2" tip="Only what comes before the anchor" onClick={() => changes.track("back")}>
+              Back
+            </Button>
             <Button
+              className="flex-1 px-2"
               look={isChanged(fix, draft) ? "main" : "plain"}
               tip={`Measure every frame anew from the anchor, ${hold.anchor}`}
               onClick={() => changes.track("both")}
             >
               Track both ways
             </Button>
-            <Button tip="Only what comes before the anchor" onClick={() => changes.track("back")}>
-              Back
-            </Button>
-            <Button tip="Only what comes after the anchor" onClick={() => changes.track("ahead")}>
-              Forward
+            <Button className="px-2" tip="Only what comes after the anchor" onClick={() => changes.track("ahead")}>
+              Ahead
             </Button>
           </>
         )}
@@ -67,18 +68,12 @@ export function TrackPart(props: PartProps) {
       </div>
       {!busy && <Onward {...props} />}
       <Weak {...props} />
-      <div className="flex items-center gap-2">
-        <span className="w-[70px] shrink-0 text-soft">Laid on it</span>
-        <div className="min-w-0 flex-1">
-          <Select
-            bare
-            label="Laid on the surface"
-            value={LAID.find((entry) => entry.value === laid)!.words}
-            options={LAID.map((entry) => entry.words)}
-            onChange={(words) => set({ laid: LAID.find((entry) => entry.words === words)!.value })}
-          />
-        </div>
-      </div>
+      <Select
+        label="Laid on it"
+        value={LAID.find((entry) => entry.value === laid)!.words}
+        options={LAID.map((entry) => entry.words)}
+        onChange={(words) => set({ laid: LAID.find((entry) => entry.words === words)!.value })}
+      />
       <div className="flex flex-wrap gap-1.5">
         <Button
           tip="Draw a line across the surface, then play: it must lie still on it"
@@ -159,14 +154,17 @@ function Onward({ hold, changes }: PartProps) {
           </Tip>
         ))}
       </div>
-      <label className="flex items-center gap-2 text-soft">
+      <label
+        className="flex items-center gap-2 text-soft"
+        title={`Where the surface does not look at ${frame} as on the anchor`}
+      >
         <input
           type="checkbox"
           checked={renew}
           onChange={(event) => setRenew(event.target.checked)}
           className="accent-[#b9a8f2]"
         />
-        Take a new template at {frame} where it changed
+        New template from {frame}
       </label>
     </div>
   );
@@ -176,7 +174,7 @@ function Onward({ hold, changes }: PartProps) {
 function Weak({ hold }: PartProps) {
   const set = useBench((state) => state.set);
   const [all, setAll] = useState(false);
-  const order = ["cut", "lost", "black", "comb", "drift", "off-frame"];
+  const order = ["cut", "lost", "black", "comb", "drift", "covered", "off-frame"];
   const weak = [...hold.weak].sort((a, b) => order.indexOf(a.kind) - order.indexOf(b.kind));
   if (weak.length === 0 || running(hold)) return null;
   return (
@@ -189,7 +187,7 @@ function Weak({ hold }: PartProps) {
             onClick={() => set({ frame: one.worst, playing: false, main: "shot", laid: "trust" })}
           >
             <span className="pt-1">
-              <Dot level={["drift", "off-frame"].includes(one.kind) ? "noticeable" : "loud"} />
+              <Dot level={["drift", "covered", "off-frame"].includes(one.kind) ? "noticeable" : "loud"} />
             </span>
             <span>{one.words}</span>
           </button>
