@@ -268,7 +268,8 @@ def cost(var: Path) -> None:
     box = [[440.0, 60], [1440, 60], [1440, 1060], [440, 1060]]
     _cost_row("1000 x 1000 px of 1920 x 1080, mesh", large, Ground.of([box]), Method())
     _cost_row("the same, mesh of 72 px", large, Ground.of([box]), GLOSS)
-    _cost_row("the same, planar", large, Ground.of([box]), Method("planar"))
+    flat = [_enlarged(open_footage(var / "media" / "wall").read(n)) for n in range(wall.ANCHOR, wall.ANCHOR + 6)]
+    _cost_row("the same of the wall, planar", flat, Ground.of([box]), Method("planar"))
     cv2.setNumThreads(-1)
 
 

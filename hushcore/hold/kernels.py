@@ -205,6 +205,19 @@ def planar_sums(still, warped, weight, scale, to_x, to_y, mixed, hessian, force)
                         hessian[i, j] += w * jac[i] * jac[j]
 
 
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def homography_grid(matrix, xs, ys, out_x, out_y):  # type: ignore[no-untyped-def]
+    """Where a homography (3, 3) takes the outer product of ``xs`` and ``ys``; ``out_x``, ``out_y`` (rows, cols)."""
+    for j in range(len(ys)):
+        a = matrix[0, 1] * ys[j] + matrix[0, 2]
+        b = matrix[1, 1] * ys[j] + matrix[1, 2]
+        c = matrix[2, 1] * ys[j] + matrix[2, 2]
+        for i in range(len(xs)):
+            w = 1.0 / (matrix[2, 0] * xs[i] + c)
+            out_x[j, i] = (matrix[0, 0] * xs[i] + a) * w
+            out_y[j, i] = (matrix[1, 0] * xs[i] + b) * w
+
+
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
 def _row(gx, gy, u, v, out):  # type: ignore[no-untyped-def]
     out[0] = gx

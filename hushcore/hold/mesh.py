@@ -19,7 +19,7 @@ from scipy.linalg import solveh_banded
 
 from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
-from hushcore.geometry import sampling, spline
+from hushcore.geometry import spline
 from hushcore.hold import kernels
 from hushcore.hold.maps import MeshMap
 from hushcore.hold.method import Stiffness
@@ -93,18 +93,7 @@ class MeshSolver:
 
     def unwarp(self, view: View, params: F64, level: int) -> tuple[F32, F32]:
         """The frame pulled back to the anchor pose at a level, and where it could be read."""
-        map_x, map_y = view.to_level(*self.positions(params, level), level)
-        source = view.levels[level]
-        warped = np.empty(map_x.shape, np.float32)
-        if level == 0:
-            sampling.catmull_rom(source.picture, map_x, map_y, warped)
-        else:
-            sampling.bilinear(source.picture, map_x, map_y, warped)
-        readable = np.empty_like(warped)
-        sampling.bilinear(source.readable, map_x, map_y, readable)
-        height, width = source.picture.shape
-        inside = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
-        return warped, (readable > 0.99) & inside
+        return view.sample(*self.positions(params, level), level)
 
     def solve(self, view: View, start: F64, predicted: F64, previous: F64, seen: F32, first: bool) -> Fit:
         """Fit one frame.

@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from hushcore.arrays import F32, F64, Codes, Rect, padded_cut
+from hushcore.geometry import sampling
 from hushcore.hold.method import Prep, channel_of
 
 LEVELS = 4
@@ -23,6 +24,7 @@ class Level:
 
     picture: F32
     readable: F32
+    whole: bool = False  # every pixel can be read
 
 
 @dataclass(frozen=True)
@@ -38,6 +40,20 @@ class View:
         shift_x = np.float32((0.5 - self.rect.left) * scale - 0.5)
         shift_y = np.float32((0.5 - self.rect.top) * scale - 0.5)
         return x * scale + shift_x, y * scale + shift_y
+
+    def sample(self, x: F32, y: F32, level: int) -> tuple[F32, F32]:
+        """A level's picture at frame places (full-resolution px), and where it could be read (boolean)."""
+        map_x, map_y = self.to_level(x, y, level)
+        source = self.levels[level]
+        warped = np.empty(map_x.shape, np.float32)
+        (sampling.catmull_rom if level == 0 else sampling.bilinear)(source.picture, map_x, map_y, warped)
+        height, width = source.picture.shape
+        inside = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
+        if source.whole:
+            return warped, inside
+        readable = np.empty_like(warped)
+        sampling.bilinear(source.readable, map_x, map_y, readable)
+        return warped, (readable > 0.99) & inside
 
 
 def luma(codes: Codes) -> F32:
@@ -71,7 +87,7 @@ def look_at(frame_luma: F32, rect: Rect, prep: Prep = PLAIN, hidden: Sequence[F6
     levels = []
     for level in range(LEVELS):
         blurred = cv2.GaussianBlur(picture, (0, 0), PRE_BLUR_FINE if level == 0 else PRE_BLUR_COARSE)
-        levels.append(Level(normalise(blurred), readable))
+        levels.append(Level(normalise(blurred), readable, bool(readable.all())))
         size = (picture.shape[1] // 2, picture.shape[0] // 2)
         picture = cv2.resize(picture, size, interpolation=cv2.INTER_AREA)
         readable = (cv2.resize(readable, size, interpolation=cv2.INTER_AREA) > 0.9).astype(np.float32)

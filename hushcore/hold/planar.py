@@ -5,7 +5,7 @@ import numpy as np
 
 from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
-from hushcore.geometry import homography, sampling
+from hushcore.geometry import homography
 from hushcore.hold import kernels
 from hushcore.hold.mesh import (
     AGREES,
@@ -27,7 +27,7 @@ EASED = ("shift", "similarity")
 ITERATIONS = (6, 5, 6, 8)  # fine to coarse; stops early when the step is below SMALL_STEP
 MORE_AT_START = 6
 IN_BLOCKS_OVER = 60_000  # px of a level
-SMALL_STEP = 0.004  # px at the corner
+SMALL_STEP, LARGE_STEP = 0.004, 0.012  # px at the corner, of small and of large grounds
 SMALLEST_AREA = 0.03  # of the anchor's, anywhere on the ground
 TRUST = 1e-3  # of the Hessian's own diagonal: keeps what cannot be seen where it was predicted
 
@@ -55,21 +55,14 @@ class PlanarSolver:
     def positions(self, matrix: F64, level: int) -> tuple[F32, F32]:
         """Frame positions of the template's pixels at a level."""
         xs, ys = self.still.axes(level)
-        points = homography.apply(matrix, np.stack(np.meshgrid(xs, ys), -1))
-        return points[..., 0].astype(np.float32), points[..., 1].astype(np.float32)
+        shape = (len(ys), len(xs))
+        out_x, out_y = np.empty(shape, np.float32), np.empty(shape, np.float32)
+        kernels.homography_grid(np.ascontiguousarray(matrix, np.float64), xs, ys, out_x, out_y)
+        return out_x, out_y
 
     def unwarp(self, view: View, params: F64, level: int) -> tuple[F32, F32]:
         """The frame pulled back to the anchor pose at a level, and where it could be read."""
-        map_x, map_y = view.to_level(*self.positions(params, level), level)
-        source = view.levels[level]
-        warped = np.empty(map_x.shape, np.float32)
-        sample = sampling.catmull_rom if level == 0 else sampling.bilinear
-        sample(source.picture, map_x, map_y, warped)
-        readable = np.empty_like(warped)
-        sampling.bilinear(source.readable, map_x, map_y, readable)
-        height, width = source.picture.shape
-        inside = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
-        return warped, (readable > 0.99) & inside
+        return view.sample(*self.positions(params, level), level)
 
     def solve(self, view: View, start: F64, previous: F64, seen: F32, first: bool) -> Fit:
         """Fit one frame from ``start`` (3, 3); see ``MeshSolver.solve`` for the rest."""
@@ -151,7 +144,7 @@ class PlanarSolver:
                 matrix /= matrix[2, 2]
                 self._check(matrix)
                 fit = Fit(matrix, still, warped, active, scale)
-                if self._size(update) < SMALL_STEP * step:
+                if self._size(update) < (LARGE_STEP if still.size > IN_BLOCKS_OVER else SMALL_STEP) * step:
                     break
         assert fit is not None
         return fit

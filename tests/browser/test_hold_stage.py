@@ -128,7 +128,7 @@ def test_another_kind_and_what_the_tracker_reads(page: Page, running: Running):
     page.get_by_role("button", name="Ignore what passes").click()
     corners = [(470, 380), (650, 385), (655, 440), (560, 450), (465, 440), (465, 382)]
     drag(page, [on_shot(page, x, y) for x, y in corners for _ in (0, 1)])
-    expect(page.get_by_role("button", name="Passes: 1052")).to_be_visible()
+    expect(page.get_by_role("button", name="Passes: 1052", exact=True)).to_be_visible()
     page.get_by_role("button", name="Track with this").click()
     expect(page.get_by_role("button", name="Track with this")).to_have_count(0)
     page.get_by_role("radio", name="Track", exact=True).click()

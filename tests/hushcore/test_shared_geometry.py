@@ -8,6 +8,7 @@ import pytest
 
 from hushcore.geometry import homography, paths, spline
 from hushcore.hold.maps import MeshMap, PlanarMap
+from hushcore.hold.still import Passing
 
 REFERENCE = json.loads((Path(__file__).resolve().parents[2] / "web" / "src" / "tests" / "reference.json").read_text())
 
@@ -40,3 +41,12 @@ def test_homography_of_the_reference_is_what_a_fit_gives():
     case = next(case for case in REFERENCE["maps"] if case["grid"] is None)
     fitted = homography.fit(np.array(case["still"]), np.array(case["frame"]))
     np.testing.assert_allclose(fitted.ravel(), case["params"], atol=1e-6)
+
+
+def test_keyed_shapes():
+    case = REFERENCE["keyed"]
+    shape = Passing(tuple((key["frame"], np.array(key["polygon"], float)) for key in case["keys"]))
+    for frame, box in case["boxes"].items():
+        polygon = shape.at(int(frame))
+        np.testing.assert_allclose([*polygon.min(0), *polygon.max(0)], box, atol=0.01)
+    assert [shape.at(frame) for frame in case["absent"]] == [None, None]

@@ -318,7 +318,7 @@ function Ribbon({ first, last, fix, frame }: { first: number; last: number; fix:
       <div className="relative h-[18px] flex-1 cursor-ew-resize" role="img" aria-label={words} title={words} {...scrub}>
         <canvas ref={canvas} className="absolute inset-0 size-full" />
       </div>
-      <span className="figure absolute right-3 -translate-y-4 text-[10.5px] text-faint">
+      <span className="figure pointer-events-none absolute right-3 -translate-y-4 text-[10.5px] text-faint">
         {here ? `drift ${here.lost ? "lost" : here.drift.toFixed(1)}` : ""}
       </span>
     </div>
