@@ -14,7 +14,7 @@ from hushcore.hold.trouble import WORDS
 NOTICEABLE, LOUD = 3.5, 6.0  # px of drift RMS over the ground at which to look twice, and to expect trouble
 HIDDEN = 3  # a cell that is used less than this (of 9) is covered or has changed
 SLIPPED = 15.0  # px: above it the figure only says that the surface may be anywhere
-COVERED = 0.5  # of the ground hidden while the rest still holds
+COVERED = 0.35  # of the ground hidden while the rest still holds
 MOSTLY = 0.85  # of the ground hidden: there is nothing left to ignore it for
 PARTLY = 0.15  # share of the ground off the frame, or not seen, that is worth a word
 

@@ -17,6 +17,8 @@ REACH = 3  # coarsest-level px each way: 24 px
 BETTER_BY = 0.03
 FAR_COSTS = 0.04  # of correlation, at the end of the search window
 LEVEL = 1  # half size: where windows are looked for
+FAR_LEVEL = 2  # quarter size: where a lost surface is looked for
+FOUND = 0.45  # correlation of the whole template from which that is where it is
 CLOSE = 3.0  # px each way, at full size
 POINTS = {"point": 1, "two-point": 2}
 
@@ -47,6 +49,40 @@ def shifted(solver: MeshSolver | PlanarSolver, view: View, predicted: F64) -> F6
     return np.asarray(predicted + np.array([dx, dy]))
 
 
+def anywhere(solver: MeshSolver | PlanarSolver, view: View, predicted: F64, reach: float) -> F64 | None:
+    """The prediction moved to where the whole template is found again, up to ``reach`` px away; None when it is not.
+
+    For a surface that was covered: where it has gone meanwhile nobody has seen.
+    """
+    still = solver.still
+    rows, cols = np.nonzero(still.weights[FAR_LEVEL] > 0)
+    step = 1 << FAR_LEVEL
+    if len(rows) < 16:
+        return None
+    left, top = still.rect.left + int(cols.min()) * step, still.rect.top + int(rows.min()) * step
+    window = Rect(left, top, left + int(np.ptp(cols) + 1) * step, top + int(np.ptp(rows) + 1) * step)
+    centre = np.array([(window.left + window.right - 1) / 2, (window.top + window.bottom - 1) / 2])
+    expected = _placed(solver, predicted, centre)
+    move, score = _scored(still, window, expected, (reach, reach), view, FAR_LEVEL)
+    if score < FOUND:
+        return None
+    for level in (LEVEL, 0):
+        close = 2.0 * (2 << level)
+        move = move + _matched(still, window, expected + move, (close, close), view, level)
+    dx, dy = move
+    if predicted.shape == (3, 3):
+        return np.asarray(np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1]]) @ predicted)
+    return np.asarray(predicted + move)
+
+
+def _placed(solver: MeshSolver | PlanarSolver, params: F64, point: F64) -> F64:
+    """Where parameters take a still point."""
+    if params.shape == (3, 3):
+        return homography.apply(params, point)
+    assert isinstance(solver, MeshSolver)
+    return solver.hold(params).forward(point)
+
+
 def windows(still: Still, ground: Ground, reach: tuple[float, float], view: View, predicted: F64) -> F64:
     """The prediction (3, 3), moved to where each window of a point hold is found again."""
     centres, places = [], []
@@ -68,6 +104,13 @@ def _found(still: Still, window: Rect, expected: F64, reach: tuple[float, float]
 
 def _matched(still: Still, window: Rect, expected: F64, reach: tuple[float, float], view: View, level: int) -> F64:
     """The best place of a window within ``reach`` by normalised correlation on one level, as a shift in px."""
+    return _scored(still, window, expected, reach, view, level)[0]
+
+
+def _scored(
+    still: Still, window: Rect, expected: F64, reach: tuple[float, float], view: View, level: int
+) -> tuple[F64, float]:
+    """``_matched`` and the correlation there (-1 when the window does not fit into what is seen)."""
     step = 1 << level
     patch = _cut(still.view.levels[level].picture, window, still.rect, step)
     search_x, search_y = (round(r / step) for r in reach)
@@ -78,7 +121,7 @@ def _matched(still: Still, window: Rect, expected: F64, reach: tuple[float, floa
     low_x, low_y = max(0, left - search_x), max(0, top - search_y)
     region = source[low_y : top + patch.shape[0] + search_y, low_x : left + patch.shape[1] + search_x]
     if region.shape[0] < patch.shape[0] or region.shape[1] < patch.shape[1] or min(patch.shape) < 4:
-        return np.zeros(2)
+        return np.zeros(2), -1.0
     scores = cv2.matchTemplate(np.ascontiguousarray(region), patch, cv2.TM_CCOEFF_NORMED)
     rows, cols = np.mgrid[0 : scores.shape[0], 0 : scores.shape[1]]
     dx, dy = cols + low_x - left, rows + low_y - top
@@ -86,8 +129,8 @@ def _matched(still: Still, window: Rect, expected: F64, reach: tuple[float, floa
     best = np.unravel_index(int((scores - costs).argmax()), scores.shape)
     here = scores[np.clip(top - low_y, 0, scores.shape[0] - 1), np.clip(left - low_x, 0, scores.shape[1] - 1)]
     if scores[best] < here + BETTER_BY:
-        return np.zeros(2)
-    return np.array([dx[best], dy[best]], float) * step
+        return np.zeros(2), float(here)
+    return np.array([dx[best], dy[best]], float) * step, float(scores[best])
 
 
 def _cut(picture: np.ndarray, window: Rect, rect: Rect, step: int) -> np.ndarray:

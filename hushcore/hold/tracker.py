@@ -27,6 +27,8 @@ SEARCH_BETTER_BY = 0.03
 BEND_KEPT = 0.7  # share of the bending velocity that goes on
 SURE_CELLS, SURE_SHARE = 8, 0.08  # of the ground that must look as on the anchor, else it is lost
 NEXT_TO_ANCHOR = 3  # frames whose mean correlation is the drop's zero
+WIDER_EACH, WIDEST_SEARCH = 16.0, 320.0  # px a lost frame, and at most
+MOST_STRETCH = 1.3  # of a plane from one frame to the next
 LIKELY = 0.6  # correlation of a ground that is seen
 FLAT_BELOW = 0.55  # agreement of a mesh's start under which a plane is tried: the surface has turned a lot
 CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
@@ -177,10 +179,20 @@ class Tracker:
                 raise
             return self._carry_on(predicted)
         measured, now = self.judged(view, fit.coefficients)
-        if measured.lost and self.state.steps > 0:
+        if (measured.lost or self._torn(fit.coefficients, start)) and self.state.steps > 0:
             return self._carry_on(predicted)
         self._advance(measured, now)
         return measured
+
+    def _torn(self, params: F64, start: F64) -> bool:
+        """Whether a plane changed its size or shape within one frame as no surface does: it follows something else."""
+        if self.method.bends:
+            return False
+        corners = self._corners()
+        at = homography.apply(start, corners)
+        slopes = homography.jacobian(params @ np.linalg.inv(start), at)
+        sizes = np.linalg.svd(slopes, compute_uv=False)
+        return bool(sizes.max() > MOST_STRETCH or sizes.min() < 1 / MOST_STRETCH)
 
     def judge(self, codes: Codes, frame: int | None, params: F64) -> Measured:
         """How good given parameters are on a frame; the state stays as it is."""
@@ -287,8 +299,12 @@ class Tracker:
         width, height = self.size
         low = (max(-width, int(xs.min())), max(-height, int(ys.min())))
         high = (min(2 * width, int(xs.max()) + 1), min(2 * height, int(ys.max()) + 1))
-        margin = MARGIN if not self._pointed else MARGIN + int(max(self.method.search))
+        margin = MARGIN + int(self._reach_of_search() + (max(self.method.search) if self._pointed else 0))
         return Rect(low[0], low[1], max(high[0], low[0] + 16), max(high[1], low[1] + 16)).grown(margin)
+
+    def _reach_of_search(self) -> float:
+        """px round the prediction in which a lost surface is looked for: the longer it is gone, the wider."""
+        return min(WIDEST_SEARCH, WIDER_EACH * self.state.lost_for)
 
     @property
     def _pointed(self) -> bool:
@@ -296,8 +312,10 @@ class Tracker:
 
     def _searched(self, view: View, predicted: F64) -> F64:
         """The prediction, moved when correlation clearly says so."""
-        if self._pointed:
-            moved: F64 | None = search.windows(self.still, self.ground, self.method.search, view, predicted)
+        if self.state.lost_for:
+            moved: F64 | None = search.anywhere(self.solver, view, predicted, self._reach_of_search())
+        elif self._pointed:
+            moved = search.windows(self.still, self.ground, self.method.search, view, predicted)
         else:
             moved = search.shifted(self.solver, view, predicted)
         # at 1/8 size moving shading looks like motion: the weave at half size has the last word
