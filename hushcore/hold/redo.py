@@ -35,13 +35,15 @@ def corners_of(hold: Hold, ground: Ground) -> F64:
 class Redo:
     """One stretch of a hold, measured again.
 
-    ``before``, ``after``: its fixed frames (keys or the anchor), None where it is open to ``first`` or ``last``.
+    ``before``, ``after``: its fixed frames (keys or the anchor), None where it is open to ``first`` or ``last``;
+    ``passed`` is called for every frame that the first side has measured.
     """
 
     def __init__(
         self, hold: Hold, ground: Ground, method: Method, read: Reader, before: int | None, after: int | None,
-        first: int, last: int,
+        first: int, last: int, passed: Callable[[], None] = lambda: None,
     ) -> None:  # fmt: skip
+        self.passed = passed
         self.hold, self.ground, self.read, self.method = hold, ground, read, method
         self.before, self.after = before, after
         self.first = first if before is None else before + 1
@@ -53,7 +55,9 @@ class Redo:
         """The stretch's frames with their new measures; nothing is kept of it before the second side has been."""
         ahead: dict[int, tuple[F64, bool]] = {}
         if self.before is not None and self.after is not None:
-            ahead = {number: (params, lost) for number, params, lost, _, _ in self._side(self.before, 1)}
+            for number, params, lost, _, _ in self._side(self.before, 1):
+                ahead[number] = (params, lost)
+                self.passed()
         key, way = (self.after, -1) if self.after is not None else (self.before, 1)
         assert key is not None
         for number, params, lost, tracker, codes in self._side(key, way):

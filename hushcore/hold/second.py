@@ -21,6 +21,7 @@ from hushcore.hold.tracker import NEXT_TO_ANCHOR, OFF_FRAME, Tracker, make_track
 Reader = Callable[[int], Codes]
 TEMPLATES = 24  # frames that share in the template
 FEWEST = 5
+RELAXED = 0.3  # of the stiffness: a clean template and a near place can do with less (apron .276 px to .265)
 OUTLIER = 3.0  # of normalised contrast: highlights and specks count no more than this
 WORSE = 0.01  # of correlation: a frame that fits worse than before keeps its first measure
 
@@ -43,7 +44,9 @@ class SecondPass:
                 f"A second pass needs at least {FEWEST} frames that are held; track more first.", "not-held"
             )
         codes = read(hold.anchor)
-        self.tracker: Tracker = make_tracker(codes, ground, method, hold.anchor)
+        soft = method.stiffness
+        soft = replace(soft, bend=RELAXED * soft.bend, change=RELAXED * soft.change)
+        self.tracker: Tracker = make_tracker(codes, ground, replace(method, stiffness=soft), hold.anchor)
         # drift is calibrated against the anchor frame's own picture: it goes on judging
         self.judge: Tracker = make_tracker(codes, ground, method, hold.anchor)
         self._channel = method.prep.channel

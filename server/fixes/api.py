@@ -61,7 +61,7 @@ def patched_values(request: HttpRequest, shot: int, frame: int, x: int, y: int) 
 def hold_out(hold: Hold) -> HoldOut:
     """A hold as the screens see it."""
     engine = hold.engine(frames=False)
-    rect = ready.view_rect(engine)
+    rect = ready.view_rect(hold, engine)
     rows = [row for row in hold.known.defer("data") if not row.gone]
     notes = {
         row.frame: Note(
@@ -71,7 +71,7 @@ def hold_out(hold: Hold) -> HoldOut:
     }
     return HoldOut(
         id=hold.id, kind=hold.kind, method=hold.method, anchor=hold.anchor, first=hold.first, last=hold.last,
-        state=hold.state, work=hold.work, done=sum(row.hold_id == hold.id for row in rows), wanted=hold.wanted,
+        state=hold.state, work=hold.work, done=hold.passed + sum(row.hold_id == hold.id for row in rows), wanted=hold.wanted,
         problem=hold.problem, ground=hold.ground, grid=hold.grid, still_left=rect.left, still_top=rect.top,
         still_width=rect.width, still_height=rect.height, cells_left=engine.corner[0], cells_top=engine.corner[1],
         cell=CELL,

@@ -214,7 +214,9 @@ def _stretches(made: Hold, fixed: list[int | None], frame: int) -> list[dict[str
 def _plan(made: Hold, stretches: list[dict[str, Any]], judge: list[int]) -> None:
     """What a rework is to do."""
     made.todo = {"stretches": stretches, "judge": judge}
-    made.wanted = sum(part["last"] - part["first"] + 1 for part in stretches) + len(judge)
+    sides = [2 if part["before"] is not None and part["after"] is not None else 1 for part in stretches]
+    lengths = [part["last"] - part["first"] + 1 for part in stretches]
+    made.wanted = sum(side * length for side, length in zip(sides, lengths, strict=True)) + len(judge)
     made.save(update_fields=["todo", "wanted"])
 
 

@@ -106,7 +106,10 @@ class Hold(models.Model):
     keys = models.JSONField(default=dict, help_text="Frame to {params, pins}.")
     work = models.CharField(max_length=8, choices=Work.choices, default=Work.TRACK)
     todo = models.JSONField(default=dict, help_text="What rework is to do: stretches, or a range and a strength.")
-    wanted = models.PositiveIntegerField(default=0, help_text="Frames that its work measures.")
+    wanted = models.PositiveIntegerField(
+        default=0, help_text="Steps of its work: frames, those seen from two sides twice."
+    )
+    passed = models.PositiveIntegerField(default=0, help_text="Frames that a first side has measured.")
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
     stop_asked = models.BooleanField(default=False)
     problem = models.TextField(blank=True)

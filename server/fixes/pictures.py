@@ -78,7 +78,7 @@ def still_codes(fix: Fix, frame: int, with_fixes: bool, rect: Rect | None = None
     near = ready.hold_near(hold, frame)
     clip = fix.shot.clip
     codes = patched_codes(fix.shot, frame) if with_fixes else codes_of(clip.media(), frame)
-    linear = still_picture(codes, near, frame, rect or ready.view_rect(near), clip.encoding)
+    linear = still_picture(codes, near, frame, rect or ready.view_rect(hold, near), clip.encoding)
     return clip.encoding.encode(linear, codes.dtype)
 
 

@@ -18,7 +18,7 @@ from hushcore.hold.tracker import make_tracker
 
 GROUND_GROWTH = 26  # px: larger than the mark, as is common practice, but not over the next fold
 FACETS = 32
-TRY_FRAMES = 4
+TRY_AT = (1, 2, 4, 7, 11)  # frames from where the loop was drawn: slow bends show only after a while
 PLANE_MAY_DRIFT = 1.15  # times the mesh's drift at which a plane is still preferred: it is stiffer
 PLANE_MAY_ADD = 0.15  # px: below this the figure does not tell one from the other
 EDGE_NODES = 8
@@ -73,12 +73,13 @@ def sharpness(codes: Codes, rect: Rect) -> float:
 
 
 def better_kind(read: Callable[[int], Codes], ground: Ground, frame: int, last: int, first: int) -> str:
-    """``planar`` when a plane fits over a few frames, else ``mesh``."""
-    ahead = list(range(frame + 1, min(last, frame + TRY_FRAMES) + 1))
-    way = ahead if len(ahead) >= 2 else list(range(frame - 1, max(first, frame - TRY_FRAMES) - 1, -1))
+    """``planar`` when a plane fits as well over a few frames, wider and wider apart, else ``mesh``."""
+    ahead = [frame + step for step in TRY_AT if frame + step <= last]
+    behind = [frame - step for step in TRY_AT if frame - step >= first]
+    way = ahead if len(ahead) >= len(behind) else behind
     scores = {}
     for kind in ("planar", "mesh"):
-        tracker = make_tracker(read(frame), ground, kind)
+        tracker = make_tracker(read(frame), ground, kind, frame)
         drift = [result.drift_rms for _, result in follow(tracker, read, way)]
-        scores[kind] = max(drift[-1], float(np.mean(drift))) if drift else math.inf
+        scores[kind] = drift[-1] if drift else math.inf
     return "planar" if scores["planar"] <= scores["mesh"] * PLANE_MAY_DRIFT + PLANE_MAY_ADD else "mesh"

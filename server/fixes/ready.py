@@ -20,6 +20,7 @@ from hushcore.patch.fix import make_fix
 from hushcore.plates import plate as plates
 from hushcore.retouch.strokes import paint
 
+PLANE_SHOWS = 0.25  # of the ground's size, beyond it on every side
 PLATE_BYTES, FIX_BYTES = 400_000_000, 200_000_000  # kept in memory
 
 
@@ -35,12 +36,14 @@ def hold_near(hold: Hold, frame: int) -> EngineHold:
     return engine
 
 
-def view_rect(engine: EngineHold) -> Rect:
-    """What the Still view shows: always the same place, so that it holds still."""
+def view_rect(hold: Hold, engine: EngineHold) -> Rect:
+    """What the Still view shows: always the same place round the ground, so that it holds still."""
     width, height = engine.size
-    if engine.grid is None:
-        return Rect(0, 0, width, height)
-    return engine.grid.rect.grown(plates.BESIDE).clipped(width, height)
+    if engine.grid is not None:
+        return engine.grid.rect.grown(plates.BESIDE).clipped(width, height)
+    ground = Rect.around(np.concatenate([np.array(shape, float) for shape in hold.ground["read"]]))
+    beside = plates.BESIDE + int(PLANE_SHOWS * max(ground.width, ground.height))
+    return ground.grown(beside).clipped(width, height)
 
 
 def painted_plate(document: dict[str, Any], hold: Hold, clip: Clip) -> plates.Plate:

@@ -90,7 +90,7 @@ class HoldOut(Schema):
     last: int
     state: str
     work: str
-    done: int = Field(description="Frames that its work has measured,")
+    done: int = Field(description="Steps that its work has made,")
     wanted: int = Field(description="of so many.")
     problem: str
     ground: GroundData

@@ -2,6 +2,7 @@
 
 import logging
 from collections.abc import Iterator
+from functools import lru_cache
 
 import numpy as np
 from config.events import tell
@@ -15,7 +16,7 @@ from hushcore.errors import HushError
 from hushcore.hold.method import Method
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as Measured
-from hushcore.hold.record import of_measured
+from hushcore.hold.record import Reader, of_measured
 from hushcore.hold.redo import Redo, corners_of
 from hushcore.hold.second import SecondPass
 from hushcore.hold.smooth import smoothed
@@ -26,6 +27,8 @@ from hushcore.recipe.models import EdgeData, GroundData, MethodData
 
 log = logging.getLogger("hush")
 CHUNK = 16  # frames a job; a killed worker's chunk is taken up after its last kept frame
+KEPT = 3  # frames read last: measured, judged and looked at for a plate
+TELL_EVERY = 3  # frames
 STALLED_AFTER = 6  # seconds without a heartbeat
 BROKE_DOWN = "The tracker broke down here. What it measured before is kept; go on from it or redo."
 
@@ -170,7 +173,8 @@ def rework(hold: int) -> None:
     found = _found(hold)
     if found is None:
         return
-    Hold.objects.filter(id=found.id, state=Hold.State.WAITING).update(state=Hold.State.TRACKING)
+    found.passed = 0
+    Hold.objects.filter(id=found.id, state=Hold.State.WAITING).update(state=Hold.State.TRACKING, passed=0)
     try:
         whole = _rework(found)
     except HushError as error:
@@ -185,15 +189,14 @@ def rework(hold: int) -> None:
 
 def _rework(hold: Hold) -> bool:
     """Returns False when it was stopped on the way; what is done by then stays."""
-    engine, media, outline = hold.engine(), hold.fix.shot.clip.media(), _outline(hold)
-    for number, frame in _made(hold, engine):
+    engine, outline = hold.engine(), _outline(hold)
+    read = lru_cache(maxsize=KEPT)(hold.fix.shot.clip.media().read)
+    for number, frame in _made(hold, engine, read):
         if _stopped(hold):
             return False
         engine.frames[number] = frame
         worth = (
-            _old_worth(hold, number)
-            if hold.work == Hold.Work.SMOOTH
-            else _worth(media.read(number), engine, frame, outline)
+            _old_worth(hold, number) if hold.work == Hold.Work.SMOOTH else _worth(read(number), engine, frame, outline)
         )
         keep(hold, number, frame, worth)
     return True
@@ -204,10 +207,9 @@ def _old_worth(hold: Hold, number: int) -> float:
     return row.worth if row else 0.0
 
 
-def _made(hold: Hold, engine: EngineHold) -> Iterator[tuple[int, Measured]]:
+def _made(hold: Hold, engine: EngineHold, read: Reader) -> Iterator[tuple[int, Measured]]:
     """The frames that the rework makes, one by one."""
     ground, method = _parts(hold)
-    read = hold.fix.shot.clip.media().read
     if hold.work == Hold.Work.SECOND:
         yield from SecondPass(engine, ground, method, read).run()
     elif hold.work == Hold.Work.SMOOTH:
@@ -219,11 +221,12 @@ def _made(hold: Hold, engine: EngineHold) -> Iterator[tuple[int, Measured]]:
             judged = of_measured(tracker.place(read(number), number, params))
             yield number, Measured(params, judged.drift, judged.drift_rms, old.seen, old.lost, old.cells, old.trouble)
     else:
-        yield from _redone(hold, engine, ground, method)
+        yield from _redone(hold, engine, ground, method, read)
 
 
-def _redone(hold: Hold, engine: EngineHold, ground: Ground, method: Method) -> Iterator[tuple[int, Measured]]:
-    read = hold.fix.shot.clip.media().read
+def _redone(
+    hold: Hold, engine: EngineHold, ground: Ground, method: Method, read: Reader
+) -> Iterator[tuple[int, Measured]]:
     tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)
     for number in hold.todo["judge"]:  # a key's own frame: its place stands, the picture says how well it fits
         params = engine.keys[number]
@@ -234,8 +237,17 @@ def _redone(hold: Hold, engine: EngineHold, ground: Ground, method: Method) -> I
         through = EngineHold(engine.kind, engine.anchor, engine.size, engine.grid, engine.corner, engine.frames)
         through.keys = {end: engine.keys.get(end, engine.params_at(end)) for end in ends}
         yield from Redo(
-            through, ground, method, read, part["before"], part["after"], part["first"], part["last"]
+            through, ground, method, read, part["before"], part["after"], part["first"], part["last"],
+            lambda: _passed(hold),
         ).run()  # fmt: skip
+
+
+def _passed(hold: Hold) -> None:
+    """One more frame of a first side: nothing to keep yet, but there is something to tell."""
+    hold.passed += 1
+    Hold.objects.filter(id=hold.id).update(passed=hold.passed)
+    if hold.passed % TELL_EVERY == 0:
+        tell("working", hold=hold.id, fix=hold.fix_id, shot=hold.fix.shot_id, passed=hold.passed)
 
 
 @app.periodic(cron="* * * * * */3")

@@ -46,7 +46,8 @@ def test_a_key_is_met_and_its_neighbours_are_measured_anew(hands, work):
     work()
     hold = now(hands)["hold"]
     assert hold["state"] == "done"
-    assert hold["done"] == hold["wanted"] == 5  # 1005, 1006, the key, 1008, 1009
+    assert len([frame for frame in hold["frames"] if frame["by"] == hold["id"]]) == 5  # 1005, 1006, the key, 1008, 1009
+    assert hold["done"] == hold["wanted"] == 7  # two of them seen from both sides
     np.testing.assert_allclose(place(hands, 1007), np.add(truth(1007), [2, 1]), atol=0.02)
     away = np.array([place(hands, frame) - truth(frame) for frame in range(ANCHOR, LAST + 1)])
     assert np.abs(np.diff(away[:, 0])).max() < 1.6  # no jump: 2 px over three frames

@@ -11,6 +11,7 @@ interface Told {
   hold?: number;
   frame?: number;
   drift?: number;
+  passed?: number;
   lost?: boolean;
   version?: number;
   gone?: boolean;
@@ -37,6 +38,7 @@ export function useLiveUpdates(on: boolean) {
 export function take(told: Told) {
   if (told.kind === "again") void queries.invalidateQueries();
   if (told.kind === "held" && told.shot !== undefined) held(told);
+  if (told.kind === "working" && told.shot !== undefined) working(told);
   if (told.kind === "hold" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
   if (told.kind === "fix" && told.shot !== undefined && told.fix !== undefined) {
@@ -58,6 +60,16 @@ export function take(told: Told) {
     void queries.invalidateQueries({ queryKey: keys.deliveries });
 }
 
+function working(told: Told) {
+  queries.setQueryData<Fix[]>(keys.fixes(told.shot!), (list) =>
+    list?.map((fix) => {
+      if (fix.id !== told.fix || fix.hold?.id !== told.hold || !fix.hold) return fix;
+      const own = fix.hold.frames.filter((entry) => entry.by === told.hold).length;
+      return { ...fix, hold: { ...fix.hold, state: "tracking", done: own + (told.passed ?? 0) } };
+    }),
+  );
+}
+
 function held(told: Told) {
   queries.setQueryData<Fix[]>(keys.fixes(told.shot!), (list) =>
     list?.map((fix) => {
@@ -74,7 +86,8 @@ function held(told: Told) {
         by: told.hold!,
       });
       frames.sort((a, b) => a.frame - b.frame);
-      const done = frames.filter((entry) => entry.by === told.hold).length;
+      const before = fix.hold.frames.filter((entry) => entry.by === told.hold).length;
+      const done = fix.hold.done - before + frames.filter((entry) => entry.by === told.hold).length;
       return { ...fix, hold: { ...fix.hold, state: "tracking", frames, done } };
     }),
   );

@@ -1614,7 +1614,7 @@ export interface components {
             work: string;
             /**
              * Done
-             * @description Frames that its work has measured,
+             * @description Steps that its work has made,
              */
             done: number;
             /**

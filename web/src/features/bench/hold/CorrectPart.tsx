@@ -32,7 +32,7 @@ export function CorrectPart(props: PartProps) {
       />
       <p className="text-soft" role="status">
         {running(hold)
-          ? `Redoing: ${hold.done} of ${hold.wanted} frames`
+          ? `Redoing: ${hold.done} of ${hold.wanted}`
           : frame === hold.anchor
             ? "This is the anchor: the surface is held in its pose. Step to a frame where it slips."
             : `${HINTS[grab]} It becomes a key; the frames up to the next keys are measured anew.`}

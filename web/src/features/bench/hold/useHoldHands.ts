@@ -12,7 +12,7 @@ import { type Change, holdChanges } from "./changes";
 import { groundCorners, isPointed, redraft, wanted } from "./draft";
 
 const REACH = 12; // screen px within which a corner is grabbed
-const NEAR = 6; // px: a point dragged again takes the place of the one before it
+const NEAR = 0.25; // of the reach: a point dragged again takes the place of the one before it
 const SMALLEST_WINDOW = 16; // px
 
 type Drag =
@@ -133,7 +133,7 @@ export function useHoldHands({ fix, held, change }: Given) {
       holdChanges(fix, change).key(frame, [made], true, reach);
       return;
     }
-    const kept = known.filter(({ still: [x, y] }) => Math.hypot(x! - done.still.x, y! - done.still.y) > NEAR);
+    const kept = known.filter(({ still: [x, y] }) => Math.hypot(x! - done.still.x, y! - done.still.y) > NEAR * reach);
     holdChanges(fix, change).key(frame, [...kept, made], false, reach);
   }
 
