@@ -12,8 +12,9 @@ from hushcore.geometry import spline
 from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap, identity
 from hushcore.hold.method import Method
+from hushcore.hold.state import Measured
 from hushcore.hold.still import Ground
-from hushcore.hold.tracker import Measured, Tracker, make_tracker
+from hushcore.hold.tracker import Tracker, make_tracker
 
 Reader = Callable[[int], Codes]
 LOST_DRIFT = 229.0  # px: the figure's own ceiling, 4.2 e^4

@@ -1,6 +1,7 @@
 """Measuring a stretch again so that it passes through keys: from both its ends, meeting in the middle."""
 
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -8,8 +9,9 @@ from hushcore.arrays import F64, Codes
 from hushcore.geometry import homography
 from hushcore.hold.method import Method
 from hushcore.hold.record import Hold, HoldFrame, of_measured
+from hushcore.hold.state import Measured
 from hushcore.hold.still import Ground
-from hushcore.hold.tracker import Measured, Tracker, make_tracker
+from hushcore.hold.tracker import Tracker, make_tracker
 
 Reader = Callable[[int], Codes]
 LOST_COUNTS = 0.05  # weight of a side that has lost the surface, against one that sees it
@@ -129,6 +131,4 @@ class Redo:
 
 
 def _told(measured: Measured, lost: bool) -> Measured:
-    from dataclasses import replace
-
     return replace(measured, lost=measured.lost or lost)

@@ -8,7 +8,7 @@ import numpy as np
 
 from hushcore.hold.confidence import CELL
 from hushcore.hold.record import Hold, HoldFrame
-from hushcore.hold.tracker import NOT_READ, OFF_FRAME
+from hushcore.hold.state import NOT_READ, OFF_FRAME
 from hushcore.hold.trouble import WORDS
 
 NOTICEABLE, LOUD = 3.5, 6.0  # px of drift RMS over the ground at which to look twice, and to expect trouble

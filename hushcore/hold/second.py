@@ -15,8 +15,9 @@ from hushcore.errors import HushError
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.picture import Level, View
 from hushcore.hold.record import Hold, HoldFrame, of_measured
+from hushcore.hold.state import OFF_FRAME
 from hushcore.hold.still import Ground, Still
-from hushcore.hold.tracker import NEXT_TO_ANCHOR, OFF_FRAME, Tracker, make_tracker
+from hushcore.hold.tracker import NEXT_TO_ANCHOR, Tracker, make_tracker
 
 Reader = Callable[[int], Codes]
 TEMPLATES = 24  # frames that share in the template

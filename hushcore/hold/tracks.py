@@ -12,7 +12,7 @@ from hushcore.arrays import F64
 from hushcore.errors import HushError
 from hushcore.hold.confidence import CELL
 from hushcore.hold.record import Hold, HoldFrame
-from hushcore.hold.tracker import NOT_READ
+from hushcore.hold.state import NOT_READ
 
 HEADER = ["frame", "id", "x", "y", "confidence"]
 SMALLEST_BOX = 32.0  # px round an imported point that counts as its ground

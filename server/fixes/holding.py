@@ -1,6 +1,5 @@
 """What can be done with a fix's hold: measure, stop, go on, correct, redo, smooth. Every change makes a new hold."""
 
-import io
 from collections.abc import Iterable
 from dataclasses import asdict
 from itertools import pairwise
@@ -12,13 +11,13 @@ from django.db import transaction
 
 from fixes.actions import Document, current_hold
 from fixes.models import Fix, Hold, HoldFrame, Run
+from fixes.rows import keep, row_of
 from hushcore.errors import HushError
 from hushcore.geometry.spline import Grid
 from hushcore.hold.keys import Pin, corrected
 from hushcore.hold.record import HoldFrame as EngineFrame
-from hushcore.hold.record import frame_plain, params_plain
+from hushcore.hold.record import params_plain
 from hushcore.hold.redo import stretch_of
-from hushcore.hold.report import note_of
 from hushcore.hold.search import check as check_windows
 from hushcore.hold.smooth import LARGEST
 from hushcore.hold.tracks import point_hold, read_points
@@ -345,28 +344,6 @@ def import_track(document: Document, fix: Fix, text: str, anchor: int, point: st
     return "Import track"
 
 
-def row_of(hold: Hold, number: int, frame: EngineFrame, worth: float = 0.0) -> HoldFrame:
-    """A measured frame as a row."""
-    note = note_of(frame, (hold.corner[0], hold.corner[1]) if hold.corner else (0, 0))
-    return HoldFrame(
-        hold=hold, frame=number, data=frame_plain(frame), drift_rms=frame.drift_rms, seen=frame.seen, lost=frame.lost,
-        trouble=frame.trouble, hidden=note.hidden, off=note.off, place=note.place, worth=worth,
-    )  # fmt: skip
-
-
-def keep(hold: Hold, number: int, frame: EngineFrame, worth: float = 0.0) -> None:
-    """Store a frame, in place of what this hold already knew of it."""
-    row = row_of(hold, number, frame, worth)
-    fields = [field.name for field in HoldFrame._meta.concrete_fields if field.name not in ("id", "hold", "frame")]
-    HoldFrame.objects.bulk_create(
-        [row], update_conflicts=True, unique_fields=["hold", "frame"], update_fields=fields
-    )  # fmt: skip
-    tell(
-        "held", hold=hold.id, fix=hold.fix_id, shot=hold.fix.shot_id, frame=number,
-        drift=round(frame.drift_rms, 2), lost=frame.lost,
-    )  # fmt: skip
-
-
 @transaction.atomic
 def stop(hold: Hold) -> Hold:
     """Ask the workers to stop; what is measured stays."""
@@ -395,16 +372,3 @@ def go_on(hold: Hold) -> Hold:
         tasks.rework.defer(hold=held.id)
     tell("hold", hold=held.id, fix=held.fix_id, shot=held.fix.shot_id, state=held.state)
     return held
-
-
-def pack_state(arrays: dict[str, np.ndarray]) -> bytes:
-    """A tracker's state as bytes."""
-    buffer = io.BytesIO()
-    np.savez(buffer, **arrays)  # type: ignore[arg-type]
-    return buffer.getvalue()
-
-
-def unpack_state(data: bytes) -> dict[str, np.ndarray]:
-    """The reverse of ``pack_state``."""
-    with np.load(io.BytesIO(data), allow_pickle=False) as stored:
-        return {name: stored[name] for name in stored.files}

@@ -9,8 +9,8 @@ from config.events import tell
 from django.db import transaction
 from procrastinate.contrib.django import app
 
-from fixes.holding import keep, pack_state, unpack_state
 from fixes.models import Hold, HoldFrame, Path, Run
+from fixes.rows import keep, pack_state, unpack_state
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
 from hushcore.hold.method import Method
@@ -20,8 +20,9 @@ from hushcore.hold.record import Reader, of_measured
 from hushcore.hold.redo import Redo, corners_of
 from hushcore.hold.second import SecondPass
 from hushcore.hold.smooth import smoothed
+from hushcore.hold.state import State
 from hushcore.hold.still import Ground
-from hushcore.hold.tracker import State, Tracker, make_tracker
+from hushcore.hold.tracker import Tracker, make_tracker
 from hushcore.plates.choose import clarity
 from hushcore.recipe.models import EdgeData, GroundData, MethodData
 

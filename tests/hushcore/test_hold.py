@@ -11,8 +11,9 @@ from hushcore.errors import HushError
 from hushcore.geometry import homography, spline
 from hushcore.hold.maps import MeshMap, PlanarMap, dense_forward, dense_inverse
 from hushcore.hold.record import Hold, track
+from hushcore.hold.state import State
 from hushcore.hold.still import Ground
-from hushcore.hold.tracker import State, make_tracker
+from hushcore.hold.tracker import make_tracker
 
 BOX = [[[130.0, 130], [380, 130], [380, 380], [130, 380]]]
 INNER = np.stack(np.meshgrid(np.arange(150, 365, 10.0), np.arange(150, 365, 10.0)), -1).reshape(-1, 2)

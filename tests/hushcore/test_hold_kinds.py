@@ -12,8 +12,9 @@ from hushcore.hold.method import Method, Prep
 from hushcore.hold.record import Hold, track
 from hushcore.hold.report import report
 from hushcore.hold.second import SecondPass
+from hushcore.hold.state import NOT_READ, OFF_FRAME
 from hushcore.hold.still import Ground, Passing
-from hushcore.hold.tracker import NOT_READ, OFF_FRAME, make_tracker
+from hushcore.hold.tracker import make_tracker
 from hushcore.hold.trouble import combed, small, trouble
 from tests.hushcore.test_hold import BOX, INNER, codes_of, warped
 
