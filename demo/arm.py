@@ -7,6 +7,7 @@ do not change; the skin stretches and the relief catches the light anew as the a
 from functools import lru_cache
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from demo import raster
@@ -162,13 +163,23 @@ def make_bench() -> F32:
 
 def _sample(maps: F32, along: F64, around: F64) -> F32:
     """Bilinear samples (n, channels) of a texture at skin places."""
-    x = np.clip((along - LENGTH[0]) * DENSITY, 0, maps.shape[1] - 1.001)
-    y = np.clip(around * GIRTH * DENSITY, 0, maps.shape[0] - 1.001)
-    ix, iy = x.astype(int), y.astype(int)
-    fx, fy = ((x - ix)[:, None].astype(np.float32), (y - iy)[:, None].astype(np.float32))
-    upper = maps[iy, ix] * (1 - fx) + maps[iy, ix + 1] * fx
-    lower = maps[iy + 1, ix] * (1 - fx) + maps[iy + 1, ix + 1] * fx
-    return np.asarray(upper * (1 - fy) + lower * fy, np.float32)
+    out = np.empty((len(along), maps.shape[2]), np.float32)
+    _gather(maps, (along - LENGTH[0]) * DENSITY, around * GIRTH * DENSITY, out)
+    return out
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _gather(maps, xs, ys, out):  # type: ignore[no-untyped-def]
+    """``out`` (n, channels): ``maps`` (h, w, channels) at ``xs``, ``ys``, clamped to its border."""
+    rows, cols, channels = maps.shape
+    for n in range(len(xs)):
+        x, y = min(max(xs[n], 0.0), cols - 1.001), min(max(ys[n], 0.0), rows - 1.001)
+        ix, iy = int(x), int(y)
+        fx, fy = np.float32(x - ix), np.float32(y - iy)
+        for k in range(channels):
+            upper = maps[iy, ix, k] + fx * (maps[iy, ix + 1, k] - maps[iy, ix, k])
+            lower = maps[iy + 1, ix, k] + fx * (maps[iy + 1, ix + 1, k] - maps[iy + 1, ix, k])
+            out[n, k] = upper + fy * (lower - upper)
 
 
 @lru_cache(maxsize=1)
