@@ -40,6 +40,13 @@ class Rect:
         """Row and column slices that cut this rectangle out of a picture."""
         return slice(self.top, self.bottom), slice(self.left, self.right)
 
+    @property
+    def corners(self) -> F64:
+        """Top left, top right, bottom right, bottom left as points (4, 2)."""
+        return np.array(
+            [[self.left, self.top], [self.right, self.top], [self.right, self.bottom], [self.left, self.bottom]], float
+        )
+
     def grown(self, by: int) -> "Rect":
         """The rectangle with ``by`` pixels more on every side."""
         return Rect(self.left - by, self.top - by, self.right + by, self.bottom + by)

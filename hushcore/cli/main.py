@@ -113,15 +113,13 @@ def follow(hold_file: Path, points: Path, out: Path) -> None:
 @click.option("-o", "--out", type=Place, required=True, help="JSON to write: a 3 x 3 matrix a frame.")
 def matrices(hold_file: Path, out: Path) -> None:
     """Write a hold as one 3 x 3 matrix a frame; of a mesh, the plane nearest to it."""
+    from hushcore.arrays import Rect
     from hushcore.hold.tracks import matrices_json
     from hushcore.recipe.build import load_hold
 
     hold = load_hold(hold_file)
-    rect = hold.grid.rect if hold.grid else None
-    left, top = (rect.left, rect.top) if rect else (0, 0)
-    right, bottom = (rect.right, rect.bottom) if rect else hold.size
-    corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]], float)
-    _write_text(out, matrices_json(hold, corners))
+    whole = hold.grid.rect if hold.grid else Rect(0, 0, *hold.size)
+    _write_text(out, matrices_json(hold, whole.corners))
 
 
 @cli.command("import")

@@ -68,10 +68,8 @@ class PlanarSolver:
         """Fit one frame from ``start`` (3, 3); see ``MeshSolver.solve`` for the rest."""
         coarse = range(len(self.still.weights) - 1, FINE_LEVELS - 1, -1)
         if self._shown(seen) < PLENTY and self.freedom.shape[1] > TURN_AND_SCALE:
-            plainer = PlanarSolver(
-                self.still, "similarity"
-            )  # too little to tell perspective from: that goes on as it was
-            return plainer.solve(view, start, previous, seen, first)
+            # too little to tell perspective from: that goes on as it was
+            return PlanarSolver(self.still, "similarity").solve(view, start, previous, seen, first)
         matrix = start
         try:
             moved = self._refined(view, start, previous, seen, first, coarse).coefficients
@@ -106,20 +104,16 @@ class PlanarSolver:
 
     def _eased(self, view: View, matrix: F64, previous: F64, seen: F32) -> Fit | None:
         """A shift first, then turn and scale, then all that is free: it cannot run away over a few pixels."""
-        whole, levels = self.freedom, range(FINE_LEVELS, -1, -1)
         fit = None
+        plainer = [PlanarSolver(self.still, motion) for motion in EASED]
+        steps = [solver for solver in plainer if solver.freedom.shape[1] < self.freedom.shape[1]]
         try:
-            for motion in EASED:
-                if freedom(motion).shape[1] <= whole.shape[1]:
-                    self.freedom = freedom(motion)
-                    fit = self._refined(view, matrix, previous, seen, False, levels)
-                    matrix = fit.coefficients
-            self.freedom = whole
-            fit = self._refined(view, matrix, previous, seen, False, range(FINE_LEVELS - 1, -1, -1))
+            for solver in (*steps, self):
+                first_level = FINE_LEVELS if solver is not self else FINE_LEVELS - 1
+                fit = solver._refined(view, matrix, previous, seen, False, range(first_level, -1, -1))
+                matrix = fit.coefficients
         except HushError:  # as far as it came; the caller compares
             pass
-        finally:
-            self.freedom = whole
         return fit
 
     def polish(self, view: View, params: F64, previous: F64, seen: F32) -> Fit:
@@ -151,14 +145,10 @@ class PlanarSolver:
 
     def _check(self, matrix: F64) -> None:
         """A plane that collapses, turns over or grows beyond reason is not what the camera sees."""
-        slopes = homography.jacobian(matrix, self._corners())
+        slopes = homography.jacobian(matrix, self.still.rect.corners)
         sizes = np.linalg.det(slopes) if np.isfinite(slopes).all() else np.zeros(1)
         if sizes.min() < SMALLEST_AREA or sizes.max() > 1 / SMALLEST_AREA:
             raise HushError("The hold broke down here: too little of the ground can be seen.", "lost")
-
-    def _corners(self) -> F64:
-        r = self.still.rect
-        return np.array([[r.left, r.top], [r.right, r.top], [r.left, r.bottom], [r.right, r.bottom]], float)
 
     def _smeared(self, matrix: F64, previous: F64, level: int) -> F32:
         picture = self.still.view.levels[level].picture
@@ -201,7 +191,7 @@ class PlanarSolver:
     def _block_sums(
         self, still: F32, warped: F32, weight: F32, scale: float, to_x: F64, to_y: F64, mixed: bool
     ) -> tuple[F64, F64]:
-        """``kernels.planar_sums`` with the parameters' slopes taken at the middle of 8 px blocks: four times as fast."""
+        """``kernels.planar_sums`` with the parameters' slopes taken at the middle of 8 px blocks, for large grounds."""
         shape = (-(-still.shape[0] // BLOCK_FINE), -(-still.shape[1] // BLOCK_FINE), kernels.BLOCK_TERMS)
         sums = np.zeros(shape, np.float32)
         kernels.block_sums(still, warped, np.ascontiguousarray(weight, np.float32), np.float32(scale), BLOCK_FINE, sums)
@@ -230,5 +220,5 @@ class PlanarSolver:
         return np.asarray(np.linalg.inv(to_unit) @ small @ to_unit)
 
     def _size(self, update: F64) -> float:
-        corners = self._corners()
+        corners = self.still.rect.corners
         return float(np.abs(homography.apply(update, corners) - corners).max())

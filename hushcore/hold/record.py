@@ -17,7 +17,6 @@ from hushcore.hold.still import Ground
 from hushcore.hold.tracker import Tracker, make_tracker
 
 Reader = Callable[[int], Codes]
-LOST_DRIFT = 229.0  # px: the figure's own ceiling, 4.2 e^4
 
 
 @dataclass(frozen=True)

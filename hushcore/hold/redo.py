@@ -8,12 +8,11 @@ import numpy as np
 from hushcore.arrays import F64, Codes
 from hushcore.geometry import homography
 from hushcore.hold.method import Method
-from hushcore.hold.record import Hold, HoldFrame, of_measured
+from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.state import Measured
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import Tracker, make_tracker
 
-Reader = Callable[[int], Codes]
 LOST_COUNTS = 0.05  # weight of a side that has lost the surface, against one that sees it
 STILL_THERE = 0.05  # px: a key closer than this to what is measured needs no offset
 
@@ -28,10 +27,7 @@ def stretch_of(hold: Hold, frame: int, first: int, last: int) -> tuple[int | Non
 
 def corners_of(hold: Hold, ground: Ground) -> F64:
     """Four still points by which a plane's places are compared and mixed."""
-    rect = ground.rect(*hold.size)
-    return np.array(
-        [[rect.left, rect.top], [rect.right, rect.top], [rect.right, rect.bottom], [rect.left, rect.bottom]], float
-    )
+    return ground.rect(*hold.size).corners
 
 
 class Redo:
@@ -57,21 +53,21 @@ class Redo:
         """The stretch's frames with their new measures; nothing is kept of it before the second side has been."""
         ahead: dict[int, tuple[F64, bool]] = {}
         if self.before is not None and self.after is not None:
-            for number, params, lost, _, _ in self._side(self.before, 1):
-                ahead[number] = (params, lost)
+            for number, params, measured, _, _ in self._side(self.before, 1):
+                ahead[number] = (params, measured.lost)
                 self.passed()
         key, way = (self.after, -1) if self.after is not None else (self.before, 1)
         assert key is not None
-        for number, params, lost, tracker, codes in self._side(key, way):
-            final = params
-            if number in ahead:
-                final = self._mixed(number, ahead[number], (params, lost))
-            yield (
-                number,
-                of_measured(_told(tracker.judge(codes, number, final), lost and ahead.get(number, (0, True))[1])),
-            )
+        for number, params, measured, tracker, codes in self._side(key, way):
+            if number not in ahead and params is measured.params:
+                yield number, of_measured(measured)
+                continue
+            final = self._mixed(number, ahead[number], (params, measured.lost)) if number in ahead else params
+            seen_by_none = measured.lost and (number not in ahead or ahead[number][1])
+            judged = tracker.judge(codes, number, final)
+            yield number, of_measured(replace(judged, lost=judged.lost or seen_by_none))
 
-    def _side(self, key: int, way: int) -> Iterator[tuple[int, F64, bool, Tracker, Codes]]:
+    def _side(self, key: int, way: int) -> Iterator[tuple[int, F64, Measured, Tracker, Codes]]:
         """Measures from one fixed frame onwards, brought onto it."""
         tracker = make_tracker(self._anchor_codes, self.ground, self.method, self.hold.anchor)
         shift = None
@@ -80,7 +76,7 @@ class Redo:
         for number in range(key + way, (self.last if way > 0 else self.first) + way, way):
             codes = self.read(number)
             measured = tracker.step(codes, number)
-            yield number, self._moved(measured.params, shift), measured.lost, tracker, codes
+            yield number, self._moved(measured.params, shift), measured, tracker, codes
             if tracker.over:
                 return
 
@@ -128,7 +124,3 @@ class Redo:
         to_back = share * (LOST_COUNTS if back[1] and not ahead[1] else 1)
         both = to_ahead * self._places(ahead[0]) + to_back * self._places(back[0])
         return self._from_places(both / (to_ahead + to_back))
-
-
-def _told(measured: Measured, lost: bool) -> Measured:
-    return replace(measured, lost=measured.lost or lost)

@@ -44,9 +44,16 @@ def shifted(solver: MeshSolver | PlanarSolver, view: View, predicted: F64) -> F6
     if scores[best] < scores[REACH, REACH] + BETTER_BY:
         return None
     dy, dx = ((int(b) - REACH) * 2.0**COARSEST for b in best)
-    if predicted.shape == (3, 3):
-        return np.asarray(np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1]]) @ predicted)
-    return np.asarray(predicted + np.array([dx, dy]))
+    return _moved(predicted, np.array([dx, dy]))
+
+
+def _moved(params: F64, by: F64) -> F64:
+    """Parameters whose map lies ``by`` px beside."""
+    if params.shape != (3, 3):
+        return np.asarray(params + by)
+    shift = np.eye(3)
+    shift[:2, 2] = by
+    return np.asarray(shift @ params)
 
 
 def anywhere(solver: MeshSolver | PlanarSolver, view: View, predicted: F64, reach: float) -> F64 | None:
@@ -69,10 +76,7 @@ def anywhere(solver: MeshSolver | PlanarSolver, view: View, predicted: F64, reac
     for level in (LEVEL, 0):
         close = 2.0 * (2 << level)
         move = move + _matched(still, window, expected + move, (close, close), view, level)
-    dx, dy = move
-    if predicted.shape == (3, 3):
-        return np.asarray(np.array([[1, 0, dx], [0, 1, dy], [0, 0, 1]]) @ predicted)
-    return np.asarray(predicted + move)
+    return _moved(predicted, move)
 
 
 def _placed(solver: MeshSolver | PlanarSolver, params: F64, point: F64) -> F64:

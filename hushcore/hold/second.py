@@ -5,21 +5,20 @@ by the first pass, has next to none. Where frames are grainy or the surface has 
 quarter; on clean, textured footage it stays as it was (see docs/measuring.md).
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
 
-from hushcore.arrays import F32, F64, Codes
+from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.picture import Level, View
-from hushcore.hold.record import Hold, HoldFrame, of_measured
+from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.state import OFF_FRAME
 from hushcore.hold.still import Ground, Still
 from hushcore.hold.tracker import NEXT_TO_ANCHOR, Tracker, make_tracker
 
-Reader = Callable[[int], Codes]
 TEMPLATES = 24  # frames that share in the template
 FEWEST = 5
 RELAXED = 0.3  # of the stiffness: a clean template and a near place can do with less (apron .276 px to .265)

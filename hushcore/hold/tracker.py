@@ -117,7 +117,7 @@ class Tracker:
         """Whether a plane changed its size or shape within one frame as no surface does: it follows something else."""
         if self.method.bends:
             return False
-        corners = self._corners()
+        corners = self.still.rect.corners
         at = homography.apply(start, corners)
         slopes = homography.jacobian(params @ np.linalg.inv(start), at)
         sizes = np.linalg.svd(slopes, compute_uv=False)
@@ -203,7 +203,7 @@ class Tracker:
     def _predict(self) -> F64:
         now, before = self.state.params, self.state.previous
         if not self.method.bends:
-            corners = self._corners()
+            corners = self.still.rect.corners
             ahead = 2 * homography.apply(now, corners) - homography.apply(before, corners)
             return homography.fit(corners, ahead)
         assert self.grid is not None
@@ -216,10 +216,6 @@ class Tracker:
         if self.method.bends:
             return np.asarray(params - (before.params - before.previous))
         return np.asarray(params @ np.linalg.inv(before.params) @ before.previous)
-
-    def _corners(self) -> F64:
-        r = self.still.rect
-        return np.array([[r.left, r.top], [r.right, r.top], [r.right, r.bottom], [r.left, r.bottom]], float)
 
     def _view_rect(self, predicted: F64) -> Rect:
         xs, ys = self.solver.positions(predicted, COARSEST)
@@ -260,7 +256,7 @@ class Tracker:
     def _flat_start(self, view: View, start: F64) -> F64 | None:
         """A plane's answer under the mesh: large turns and perspective, with the bends of ``start`` kept."""
         assert self.grid is not None
-        corners = self._corners()
+        corners = self.still.rect.corners
         plane = PlanarSolver(self.still, "perspective")
         try:
             flat = homography.fit(corners, self.map_of(start).forward(corners))

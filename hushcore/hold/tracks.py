@@ -60,7 +60,16 @@ def read_points(text: str) -> dict[str, dict[int, tuple[float, float]]]:
     """
     if len(text) > LARGEST_FILE:
         raise HushError("This track file is larger than 20 MB; split it.", "bad-track")
-    rows = csv.DictReader(io.StringIO(text.lstrip("\ufeff")), skipinitialspace=True)
+    try:
+        found = _tracks_of(csv.DictReader(io.StringIO(text.lstrip("\ufeff")), skipinitialspace=True))
+    except csv.Error as error:
+        raise HushError(f"This is not a track file ({error}).", "bad-track") from error
+    if not found:
+        raise HushError("This track file has no points in it.", "bad-track")
+    return found
+
+
+def _tracks_of(rows: "csv.DictReader[str]") -> dict[str, dict[int, tuple[float, float]]]:
     names = {(name or "").strip().lower(): name for name in rows.fieldnames or []}
     if not {"frame", "x", "y"} <= set(names):
         raise HushError("A track file needs the columns frame, x and y (and id for several points).", "bad-track")
@@ -76,8 +85,6 @@ def read_points(text: str) -> dict[str, dict[int, tuple[float, float]]]:
         if frame in found.setdefault(name, {}):
             raise HushError(f"Frame {frame} comes twice for point {name} of the track.", "bad-track")
         found[name][frame] = (x, y)
-    if not found:
-        raise HushError("This track file has no points in it.", "bad-track")
     return found
 
 
@@ -86,7 +93,7 @@ def point_hold(
 ) -> Hold:
     """A ``point`` hold from one imported track. Gaps inside it are bridged evenly.
 
-    Raises HushError when the track does not reach the anchor frame or has a gap of the frames first..last at an end.
+    Raises HushError when the track has no place on the anchor frame. Frames beyond its ends are not held.
     """
     if anchor not in track:
         raise HushError(

@@ -13,7 +13,7 @@ from jobs.schemas import ValuesOut
 from ninja import File, Form, Router, Status, UploadedFile
 
 from fixes import actions, exports, holding, pictures, ready
-from fixes.models import Fix, Hold, Path, Plate, Stroke
+from fixes.models import Fix, Hold, HoldFrame, Path, Plate, Stroke
 from fixes.schemas import (
     CircleIn,
     EdgeIn,
@@ -58,11 +58,16 @@ def patched_values(request: HttpRequest, shot: int, frame: int, x: int, y: int) 
     return values_out(found, pictures.patched_codes(found, frame), x, y)
 
 
-def hold_out(hold: Hold) -> HoldOut:
-    """A hold as the screens see it."""
+def _rows(hold: Hold) -> list[HoldFrame]:
+    """The frames that a hold knows, without their maps."""
+    return [row for row in hold.known.defer("data") if not row.gone]
+
+
+def hold_out(hold: Hold, rows: list[HoldFrame] | None = None) -> HoldOut:
+    """A hold as the screens see it. ``rows``: its frames, when they are at hand."""
     engine = hold.engine(frames=False)
     rect = ready.view_rect(hold, engine)
-    rows = [row for row in hold.known.defer("data") if not row.gone]
+    rows = _rows(hold) if rows is None else rows
     notes = {
         row.frame: Note(
             row.drift_rms, row.lost, row.trouble, row.hidden, row.off, tuple(row.place) if row.place else None
@@ -94,11 +99,12 @@ def fix_out(fix: Fix) -> FixOut:
     plate = Plate.objects.filter(id=document["plate"]).first() if document["plate"] else None
     edge = document["edge"]
     path = Path.objects.filter(id=edge["path"]).first() if edge["path"] else None
+    frames = _rows(hold) if hold else []
     rows = Stroke.objects.in_bulk([entry["id"] for entry in document["strokes"]])
     labels = dict(fix.revisions.filter(number__in=(fix.revision, fix.revision + 1)).values_list("number", "label"))
     return FixOut(
         id=fix.id, shot=fix.shot_id, order=fix.order, version=fix.version, name=document["name"], on=document["on"],
-        lacks=actions.missing_part(document), hold=hold_out(hold) if hold else None,
+        lacks=actions.missing_part(document), hold=hold_out(hold, frames) if hold else None,
         edge=EdgeOut(nodes=path.nodes if path else [], growth=edge["growth"], softness=edge["softness"]),
         plate=_plate_out(plate, hold) if plate and hold else None,
         strokes=[
@@ -111,16 +117,16 @@ def fix_out(fix: Fix) -> FixOut:
         match=document["match"], off=document.get("off", []),
         undo=labels.get(fix.revision, "") if fix.revision > 1 else "",
         redo=labels.get(fix.revision + 1, ""),
-        suggested_plate=_suggested(hold) if hold else None,
+        suggested_plate=_suggested(hold, frames) if hold else None,
     )  # fmt: skip
 
 
-def _suggested(hold: Hold) -> int:
+def _suggested(hold: Hold, rows: list[HoldFrame]) -> int:
     """The frame that shows the spot most clearly, once the hold is done; before that the anchor."""
     if hold.state != Hold.State.DONE:
         return hold.anchor
-    rows = [row for row in hold.known.defer("data") if not row.gone and not row.lost and row.worth > 0]
-    return max(rows, key=lambda row: (row.worth, -row.frame)).frame if rows else hold.anchor
+    clear = [row for row in rows if not row.lost and row.worth > 0]
+    return max(clear, key=lambda row: (row.worth, -row.frame)).frame if clear else hold.anchor
 
 
 def _plate_out(plate: Plate, hold: Hold) -> PlateOut:

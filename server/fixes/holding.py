@@ -1,7 +1,8 @@
 """What can be done with a fix's hold: measure, stop, go on, correct, redo, smooth. Every change makes a new hold."""
 
+import math
 from collections.abc import Iterable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from itertools import pairwise
 from typing import Any
 
@@ -14,6 +15,7 @@ from fixes.models import Fix, Hold, HoldFrame, Run
 from fixes.rows import keep, row_of
 from hushcore.errors import HushError
 from hushcore.geometry.spline import Grid
+from hushcore.hold.confidence import GAIN, LOG_CAP
 from hushcore.hold.keys import Pin, corrected
 from hushcore.hold.record import HoldFrame as EngineFrame
 from hushcore.hold.record import params_plain
@@ -23,6 +25,7 @@ from hushcore.hold.smooth import LARGEST
 from hushcore.hold.tracks import point_hold, read_points
 from hushcore.recipe.models import GroundData, MethodData, PinData
 
+UNKNOWN = round(GAIN * math.exp(LOG_CAP), 3)  # px: the drift figure's ceiling
 WAYS = {"both": (1, -1), "ahead": (1,), "back": (-1,)}
 
 
@@ -82,7 +85,7 @@ def track(document: Document, fix: Fix, ground: GroundData, method: MethodData, 
         hold.keys = {frame: key for frame, key in before.keys.items() if int(frame) not in side}
         hold.save(update_fields=["keys"])
     document["hold"] = hold.id
-    return {"both": "Track both ways", "ahead": "Track forward", "back": "Track backward"}[way]
+    return {"both": "Track both ways", "ahead": "Track ahead", "back": "Track back"}[way]
 
 
 def _alike(one: Hold, other: Hold) -> bool:
@@ -96,7 +99,12 @@ def _mask(hold: Hold, frames: Iterable[int]) -> None:
 
 
 def child(before: Hold, work: str, **more: Any) -> Hold:
-    """A hold that goes on from another: it reads it on every frame that it does not measure itself."""
+    """A hold that goes on from another: it reads it on every frame that it does not measure itself.
+
+    Raises HushError while the other is being smoothed or measured a second time: half of that would be a jump.
+    """
+    if before.running and before.work in (Hold.Work.SMOOTH, Hold.Work.SECOND):
+        raise HushError("Let it finish, or stop and undo it, before the hold is changed again.", "running")
     stop(before)
     made = Hold(
         fix=before.fix, kind=before.kind, method=before.method, anchor=before.anchor, first=before.first,
@@ -109,26 +117,55 @@ def child(before: Hold, work: str, **more: Any) -> Hold:
     return made
 
 
-def _carry_runs(before: Hold, made: Hold) -> None:
-    """What the hold before had not measured yet goes on in the new one."""
-    for run in before.runs.filter(done=False):
-        if not run.over and not made.runs.filter(direction=run.direction).exists():
-            more = {"origin": run.origin, "until": run.until, "renew": run.renew, "state": run.state}
-            _run(made, run.direction, run.next_frame, **more)
+Part = dict[str, Any]  # a stretch to redo: before, after (its fixed frames), first, last
 
 
-def _rework(document: Document, made: Hold) -> None:
+def _go_on_with(before: Hold, made: Hold, stretches: list[Part], judge: list[int]) -> None:
+    """Queue what the new hold is to redo, and all that the one before it had not come to."""
     from fixes import tasks
 
-    document["hold"] = made.id
-    tasks.rework.defer(hold=made.id)
+    low = min((part["first"] for part in stretches), default=0)
+    high = max((part["last"] for part in stretches), default=-1)
+    waiting = [
+        part for part in before.todo.get("stretches", []) if not low <= part["first"] <= part["last"] <= high
+    ]  # fmt: skip
+    judged = [frame for frame in before.todo.get("judge", []) if str(frame) in made.keys and frame not in judge]
+    _carry_runs(before, made, range(low, high + 1))
+    stretches, judge = [*stretches, *waiting], [*judge, *judged]
+    if stretches or judge:
+        made.todo = {"stretches": stretches, "judge": judge}
+        made.wanted += len(judge) + sum(
+            (part["last"] - part["first"] + 1) * (1 if None in (part["before"], part["after"]) else 2)
+            for part in stretches
+        )
+        tasks.rework.defer(hold=made.id)
+    made.save(update_fields=["todo", "wanted"])
+
+
+def _carry_runs(before: Hold, made: Hold, redone: range) -> None:
+    """What the hold before was still to measure goes on in the new one, unless that redoes it from a key."""
+    for run in _unfinished(before):
+        if run.next_frame in redone or made.runs.filter(direction=run.direction).exists():
+            continue
+        more = {"origin": run.origin, "until": run.until, "renew": run.renew, "state": run.state}
+        _run(made, run.direction, run.next_frame, **more)
+        made.wanted += abs((run.until if run.until is not None else _far_end(made, run)) - run.next_frame) + 1
+
+
+def _unfinished(hold: Hold) -> list[Run]:
+    """Directions in which a hold was being measured; none of one that the artist has stopped."""
+    return [run for run in hold.runs.filter(done=False) if not run.over] if hold.running else []
+
+
+def _far_end(hold: Hold, run: Run) -> int:
+    return hold.last if run.direction > 0 else hold.first
 
 
 def onward(document: Document, fix: Fix, frame: int, way: str, until: int | None, renew: bool) -> str:
     """Go on from a frame that is held, one way, perhaps with the template taken anew from it."""
     before = current_hold(fix)
     row = _held(before, frame)
-    if renew and (row is None or row.lost):
+    if renew and row is not None and row.lost:
         raise HushError(
             f"The hold is lost on {frame}; set it right there before the template is taken from it.", "lost"
         )
@@ -143,8 +180,8 @@ def onward(document: Document, fix: Fix, frame: int, way: str, until: int | None
     made.save(update_fields=["keys"])
     _mask(made, side)
     origin = None if frame == before.anchor else frame
-    _run(made, step, frame + step, origin=origin, until=end, renew=renew)
-    _carry_runs(before, made)
+    _run(made, step, frame + step, origin=origin, until=end, renew=renew and origin is not None)
+    _go_on_with(before, made, [], [])
     document["hold"] = made.id
     words = {1: f"Track on from {frame}", -1: f"Track back from {frame}"}[step]
     return f"{words}, new template" if renew else words
@@ -180,11 +217,9 @@ def set_key(document: Document, fix: Fix, frame: int, pins: list[PinData], whole
     keys[str(frame)] = {"params": params_plain(params), "pins": [pin.model_dump() for pin in pins]}
     made = child(before, Hold.Work.REDO, keys=keys)
     low, high = stretch_of(made.engine(frames=False), frame, made.first, made.last)
-    _plan(made, _stretches(made, [low, frame, high], frame), [frame])
-    old = engine.frames.get(frame)
-    keep(made, frame, _placed(engine.corner, params, old, made))
-    _carry_runs(before, made)
-    _rework(document, made)
+    keep(made, frame, _placed(params, engine.frames.get(frame)))
+    _go_on_with(before, made, _stretches(before, made, [low, frame, high], frame), [frame])
+    document["hold"] = made.id
     return f"Key {frame}"
 
 
@@ -192,15 +227,22 @@ def _nearest(frames: Iterable[int], anchor: int, frame: int) -> int:
     return min([*frames, anchor], key=lambda number: abs(number - frame))
 
 
-def _placed(corner: tuple[int, int], params: np.ndarray, old: EngineFrame | None, made: Hold) -> EngineFrame:
-    """The frame of a key until the worker has judged it."""
-    drift = old.drift if old is not None else np.zeros((2, 2), np.float32)
-    return EngineFrame(params, drift, 0.0, 1.0, False, old.cells if old is not None else None)
+def _placed(params: np.ndarray, old: EngineFrame | None) -> EngineFrame:
+    """The frame of a key until the worker has judged it: its place is new, the rest as it was known."""
+    if old is not None:
+        return replace(old, params=params, lost=False)
+    return EngineFrame(params, np.full((2, 2), UNKNOWN, np.float32), UNKNOWN, 0.0, False)
 
 
-def _stretches(made: Hold, fixed: list[int | None], frame: int) -> list[dict[str, Any]]:
-    """The stretches between neighbours of ``fixed``; None is an open end, as far as the hold reaches from ``frame``."""
+def _stretches(before: Hold, made: Hold, fixed: list[int | None], frame: int) -> list[Part]:
+    """The stretches between neighbours of ``fixed``; None is an open end, as far as the hold reaches from ``frame``.
+
+    Where the hold before was still being measured beyond that, the stretch goes on to where that would have ended.
+    """
     known = {row.frame for row in made.known.defer("data") if not row.gone}
+    for run in _unfinished(before):
+        end = run.until if run.until is not None else _far_end(made, run)
+        known.update(range(min(run.next_frame, end), max(run.next_frame, end) + 1))
     found = []
     for low, high in pairwise(fixed):
         first = low + 1 if low is not None else _end(known, frame, -1, made)
@@ -208,15 +250,6 @@ def _stretches(made: Hold, fixed: list[int | None], frame: int) -> list[dict[str
         if first <= last and (low is not None or high is not None):
             found.append({"before": low, "after": high, "first": first, "last": last})
     return found
-
-
-def _plan(made: Hold, stretches: list[dict[str, Any]], judge: list[int]) -> None:
-    """What a rework is to do."""
-    made.todo = {"stretches": stretches, "judge": judge}
-    sides = [2 if part["before"] is not None and part["after"] is not None else 1 for part in stretches]
-    lengths = [part["last"] - part["first"] + 1 for part in stretches]
-    made.wanted = sum(side * length for side, length in zip(sides, lengths, strict=True)) + len(judge)
-    made.save(update_fields=["todo", "wanted"])
 
 
 def _end(known: set[int], frame: int, step: int, made: Hold) -> int:
@@ -235,9 +268,8 @@ def delete_key(document: Document, fix: Fix, frame: int) -> str:
     keys = {number: key for number, key in before.keys.items() if int(number) != frame}
     made = child(before, Hold.Work.REDO, keys=keys)
     low, high = stretch_of(made.engine(frames=False), frame, made.first, made.last)
-    _plan(made, _stretches(made, [low, high], frame), [])
-    _carry_runs(before, made)
-    _rework(document, made)
+    _go_on_with(before, made, _stretches(before, made, [low, high], frame), [])
+    document["hold"] = made.id
     return f"Delete key {frame}"
 
 
@@ -262,9 +294,8 @@ def redo(document: Document, fix: Fix, first: int, last: int) -> str:
     stretches = [part for part in stretches if part["first"] <= part["last"]]
     if not stretches:
         raise HushError("There is nothing held next to this range to start from; track there first.", "not-held")
-    _plan(made, stretches, [])
-    _carry_runs(before, made)
-    _rework(document, made)
+    _go_on_with(before, made, stretches, [])
+    document["hold"] = made.id
     return f"Redo {first} to {last}"
 
 
@@ -277,31 +308,41 @@ def _range(hold: Hold, first: int, last: int) -> tuple[int, int]:
 
 def smooth(document: Document, fix: Fix, first: int, last: int, strength: float) -> str:
     """Take the jitter out of a stretch."""
-    before = current_hold(fix)
+    before = _at_rest(fix)
     first, last = _range(before, first, last)
     if not 0 < strength <= LARGEST:
         raise HushError("Choose how much to smooth.", "bad-smoothing")
-    made = child(
-        before, Hold.Work.SMOOTH, todo={"first": first, "last": last, "strength": strength}, wanted=last - first + 1
-    )
-    _carry_runs(before, made)
-    _rework(document, made)
+    todo = {"first": first, "last": last, "strength": strength}
+    _rework(document, child(before, Hold.Work.SMOOTH, todo=todo, wanted=last - first + 1))
     return f"Smooth {first} to {last}"
 
 
 def second_pass(document: Document, fix: Fix) -> str:
     """Measure every frame once more against a cleaner template."""
-    before = current_hold(fix)
-    if before.running:
-        raise HushError("Let the tracking finish before the second pass.", "running")
-    made = child(before, Hold.Work.SECOND, wanted=sum(not row.gone for row in before.known.defer("data")))
-    _rework(document, made)
+    before = _at_rest(fix)
+    wanted = sum(not row.gone for row in before.known.defer("data"))
+    _rework(document, child(before, Hold.Work.SECOND, wanted=wanted))
     return "Second pass"
+
+
+def _at_rest(fix: Fix) -> Hold:
+    """The fix's hold, when nothing is being measured. Raises HushError when something is."""
+    hold = current_hold(fix)
+    if hold.running:
+        raise HushError("Let the tracking finish first, or stop it.", "running")
+    return hold
+
+
+def _rework(document: Document, made: Hold) -> None:
+    from fixes import tasks
+
+    document["hold"] = made.id
+    tasks.rework.defer(hold=made.id)
 
 
 def throw_away(document: Document, fix: Fix, first: int, last: int) -> str:
     """Forget a range's measures; keys in it go with them."""
-    before = current_hold(fix)
+    before = _at_rest(fix)
     first, last = _range(before, first, last)
     keys = {number: key for number, key in before.keys.items() if not first <= int(number) <= last}
     made = child(before, Hold.Work.NONE, keys=keys, state=Hold.State.DONE)

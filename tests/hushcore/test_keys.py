@@ -224,6 +224,7 @@ def test_gaps_inside_an_imported_track_are_bridged_and_said():
         ("frame,x,y\n1,2,nan\n", "Line 2"),
         ("frame,x,y\n1,2,3\n1,2,3\n", "comes twice"),
         ("frame,x,y\n", "no points"),
+        ("frame,x,y\n1,2," + "9" * 200_000 + "\n", "not a track file"),
     ],
 )
 def test_bad_track_files_are_refused_with_the_line(text, words):

@@ -112,7 +112,7 @@ def test_one_way_keeps_the_other_side(hands, work):
     work()
     now(hands)
     answer = hands.do("post", "track", method=hold["method"], ground=hold["ground"], way="ahead")
-    assert answer.json()["undo"] == "Track forward"
+    assert answer.json()["undo"] == "Track ahead"
     assert [frame["frame"] for frame in answer.json()["hold"]["frames"]] == [1001, 1002, 1003]  # ahead is to come
     work()
     assert [frame["frame"] for frame in now(hands)["hold"]["frames"]] == [
@@ -242,7 +242,43 @@ def test_a_correction_while_tracking_lets_the_rest_go_on(web, shot, work, hands)
     np.testing.assert_allclose(place(hands, 1006), np.add(truth(1006), [1, 0]), atol=0.05)
 
 
-def test_a_wait_is_said_in_words_when_a_second_pass_comes_too_early(hands):
+def test_two_keys_set_at_once_are_both_redone(hands, work):
+    """The second key comes before any worker has begun on the first: neither is left with a jump beside it."""
+    hands.do("post", "keys", frame=1007, pins=[pin(hands, 1007, 2, 0)])
+    hands.do("post", "keys", frame=1002, pins=[pin(hands, 1002, -2, 0)])
+    hold = hands.fix["hold"]
+    assert hold["wanted"] == 11  # 1005 and 1006 twice, 1003 twice, 1008, 1009, 1001, and both keys
+    work()
+    hold = now(hands)["hold"]
+    assert hold["state"] == "done"
+    assert hold["done"] == 11
+    away = np.array([place(hands, frame) - truth(frame) for frame in range(FIRST, LAST + 1)])[:, 0]
+    np.testing.assert_allclose(away[[1, 6]], [-2, 2], atol=0.05)
+    np.testing.assert_allclose(away[[0, 7, 8]], [-2, 2, 2], atol=0.35)
+    assert np.abs(np.diff(away)).max() < 1.6
+
+
+def test_a_key_ahead_of_the_tracker_leads_it(hands, work):
+    """What was still to be measured is measured from the key, not from where the tracker stood."""
     hold = hands.fix["hold"]
     hands.do("post", "track", method=hold["method"], ground=hold["ground"])
-    assert hands.do("post", "second-pass").json()["kind"] == "running"
+    hands.do("post", "keys", frame=1005, pins=[pin(hands, 1005, 1.5, 0)])
+    work()
+    for frame in (1007, 1009):
+        np.testing.assert_allclose(place(hands, frame), np.add(truth(frame), [1.5, 0]), atol=0.35)
+    np.testing.assert_allclose(place(hands, 1002), truth(1002), atol=0.2)  # the other way went on as it was
+
+
+def test_going_on_from_the_anchor_needs_no_new_template(hands, work):
+    answer = hands.do("post", "onward", frame=ANCHOR, way="ahead", until=1006, renew=True)
+    assert answer.status_code == 200
+    work()
+    np.testing.assert_allclose(place(hands, 1006), truth(1006), atol=0.2)
+
+
+def test_nothing_is_thrown_away_or_smoothed_while_it_is_measured(hands):
+    hold = hands.fix["hold"]
+    hands.do("post", "track", method=hold["method"], ground=hold["ground"])
+    for what, more in (("throw-away", {}), ("smooth", {"strength": 5}), ("second-pass", {})):
+        body = {"first": 1002, "last": 1006, **more} if what != "second-pass" else {}
+        assert hands.do("post", what, **body).json()["kind"] == "running"

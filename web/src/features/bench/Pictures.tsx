@@ -58,7 +58,7 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
       ? sightAddress(fix, frame, sight.method)
       : addressOf(shot, frame, split ? "patched" : compare, fixes, way);
   const shotPicture = useBitmap(address, frozen);
-  const detail = useDetail(sight ? "" : address, boxes.shot, shotView, bench.sizes.shot);
+  const detail = useDetail(sight ? null : address, boxes.shot, shotView, bench.sizes.shot);
   const otherAddress = addressOf(shot, frame, "source", fixes, way);
   const other = useBitmap(split ? otherAddress : null, frozen);
   const otherDetail = useDetail(split ? otherAddress : address, boxes.shot, shotView, bench.sizes.shot);

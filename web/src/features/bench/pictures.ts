@@ -43,12 +43,17 @@ const DETAIL_STEP = 64; // parts begin and end on this raster, so that a small p
 const DETAIL_MOST = 2400 * 1600; // pixels
 
 /** What is seen of a picture at 1:1 and closer, without loss. */
-export function useDetail(address: string, box: Box, view: View | null, size: { width: number; height: number }) {
+export function useDetail(
+  address: string | null,
+  box: Box,
+  view: View | null,
+  size: { width: number; height: number },
+) {
   const playing = useBench((state) => state.playing);
   const [shown, setShown] = useState<{ address: string; detail: Detail } | null>(null);
   const dense = window.devicePixelRatio || 1;
-  const part = view && view.scale * dense >= 0.999 && !playing ? partSeen(box, view, size) : null;
-  const wanted = part ? partOf(address, part) : null;
+  const part = address && view && view.scale * dense >= 0.999 && !playing ? partSeen(box, view, size) : null;
+  const wanted = address && part ? partOf(address, part) : null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: the address names the part
   useEffect(() => {
     if (!wanted || !part) return;

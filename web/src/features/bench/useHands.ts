@@ -44,7 +44,7 @@ export function useHands({ shot, fix, held, plates }: Given) {
     setNodes(null);
     hold.drop();
   });
-  const hold = useHoldHands({ shot, fix, held, change });
+  const hold = useHoldHands({ fix, held, change });
   const bench = useBench.getState;
   const settled = plates.plate?.version ?? 0;
 

@@ -22,7 +22,6 @@ export interface PartProps {
   fix: Fix;
   hold: NonNullable<Fix["hold"]>;
   changes: ReturnType<typeof holdChanges>;
-  change: Change;
 }
 
 /** The first stage: how the fix sticks to its surface. */
@@ -51,7 +50,7 @@ export function HoldStage({ shot, fix, change }: { shot: Shot; fix: Fix; change:
             onChange={(next) => set({ holdPart: next })}
             options={PARTS}
           />
-          <Part shot={shot} fix={fix} hold={hold} changes={changes} change={change} />
+          <Part shot={shot} fix={fix} hold={hold} changes={changes} />
           {isChanged(fix, draft) && part !== "track" && (
             <div className="flex items-center gap-1.5">
               <Button look="main" onClick={() => changes.track("both")}>

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import type { Fix, Shot } from "../../../api/client";
+import type { Fix } from "../../../api/client";
 import { toScreen } from "../../../canvas/view";
 import { type HoldMap, planarMap } from "../../../geometry/holdmap";
 import { homographyOf } from "../../../geometry/homography";
@@ -23,7 +23,6 @@ type Drag =
   | { kind: "line"; a: Point; b: Point };
 
 interface Given {
-  shot: Shot;
   fix: Fix | null;
   held: Held | null;
   change: Change;
