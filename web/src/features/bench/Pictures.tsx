@@ -61,7 +61,7 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
   const detail = useDetail(sight ? null : address, boxes.shot, shotView, bench.sizes.shot);
   const otherAddress = addressOf(shot, frame, "source", fixes, way);
   const other = useBitmap(split ? otherAddress : null, frozen);
-  const otherDetail = useDetail(split ? otherAddress : address, boxes.shot, shotView, bench.sizes.shot);
+  const otherDetail = useDetail(split ? otherAddress : null, boxes.shot, shotView, bench.sizes.shot);
   const painting = stage === "source" && !!fix?.plate && !!plates.plate;
   const known = !!fix && !!hold && isHeld(hold, frame);
   const stillPicture = useBitmap(
