@@ -19,6 +19,7 @@ from hushcore.hold.still import Ground
 from hushcore.media.clips import Clip, open_clip
 from hushcore.media.pictures import read_codes, write_like
 from hushcore.patch.fix import Fix, lay, make_fix
+from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 
 ANCHOR = 1049
@@ -35,7 +36,7 @@ def _fix(var: Path, clip: Clip, light: str, held: Hold) -> Fix:
     plate = make_plate(
         clip.read(ANCHOR), held, ANCHOR, [], read_codes(var / "truth" / "apron" / "clean" / f"apron.{ANCHOR}.tif")
     )
-    return make_fix(held, Edge(np.array(circle(MARK)), 4, 12), plate, light)
+    return make_fix(held, Plan(Edge.of(np.array(circle(MARK)), 4, 12), Match(light)), [(ANCHOR, plate)])
 
 
 def _held(clip: Clip) -> Hold:

@@ -85,3 +85,18 @@ def padded_cut(picture: Picture, rect: Rect) -> Picture:
     if rect == rect.clipped(width, height):
         return cast(Picture, picture[rect.slices])
     return cast(Picture, picture[rows[:, None], cols[None, :]])
+
+
+def most(picture: F32) -> F32:
+    """The greatest channel (h, w) of a picture (h, w, 3); NumPy's own reduction of a short axis is ten times slower."""
+    return np.asarray(np.maximum(np.maximum(picture[..., 0], picture[..., 1]), picture[..., 2]))
+
+
+def least(picture: F32) -> F32:
+    """The smallest channel (h, w) of a picture (h, w, 3)."""
+    return np.asarray(np.minimum(np.minimum(picture[..., 0], picture[..., 1]), picture[..., 2]))
+
+
+def mean(picture: F32) -> F32:
+    """The mean of the channels (h, w) of a picture (h, w, 3)."""
+    return np.asarray((picture[..., 0] + picture[..., 1] + picture[..., 2]) * np.float32(1 / 3))

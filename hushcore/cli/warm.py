@@ -11,10 +11,12 @@ from hushcore.edge.matte import Edge
 from hushcore.hold.record import track
 from hushcore.hold.still import Ground
 from hushcore.media import yuv
+from hushcore.patch.evidence import gather
 from hushcore.patch.fix import lay, make_fix
+from hushcore.patch.plan import Match, Plan
 from hushcore.plates.choose import clarity
 from hushcore.plates.plate import make_plate
-from hushcore.retouch.strokes import Stroke
+from hushcore.retouch.strokes import Canvas, Donor, Stroke, paint
 
 SIZE = 200
 BOX = np.array([[70, 70], [130, 70], [130, 130], [70, 130]], float)
@@ -31,9 +33,16 @@ def main() -> None:
             hold = growing
         assert hold is not None
         for frame in (0, 1):
-            stroke = Stroke("clone", np.array([[90, 90, 1], [110, 90, 1]], float), 8, offset=(0, 30))
+            stroke = Stroke("clone", np.array([[90, 90, 1], [110, 90, 1]], float), 8, donor=Donor((0, 30)))
             plate = make_plate(frames[frame], hold, frame, [stroke])
-            lay(frames[2], 2, make_fix(hold, Edge(BOX), plate, "under"))
+            heal = Stroke("heal", stroke.points, 8, flow=0.5, donor=Donor((3, 30), turn=10.0))
+            paint(Canvas(plate.painted, plate.original, plate.rect), [heal])
+            plan = Plan(Edge.of(BOX), Match("rim"))
+            lay(
+                frames[2],
+                2,
+                make_fix(hold, plan, [(frame, plate)], gather(frames.__getitem__, hold, plan.edge, plate.encoding)),
+            )
         clarity(frames[1], hold.at(1), BOX)
     look = default_look(Encoding("acescct"))
     for depth in (np.uint8, np.uint16):

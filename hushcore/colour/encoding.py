@@ -10,7 +10,7 @@ from functools import lru_cache
 import numpy as np
 
 from hushcore.arrays import F32, Codes
-from hushcore.colour import curves, spaces
+from hushcore.colour import curve_kernel, curves, spaces
 from hushcore.errors import HushError
 
 HALF_MOST = 65504.0
@@ -103,6 +103,16 @@ class Encoding:
         """Linear light of what ``tonal`` gives."""
         return self.linear(np.asarray(curves.acescct_to_linear(tonal)) if self.floats_linear else tonal)
 
+    def tonal_of(self, linear: F32) -> F32:
+        """The tonal values of linear light (..., 3), not clipped; plain encodings within 2e-5."""
+        if self.floats_linear or (self.plain and self.space != "linear"):
+            flat = np.ascontiguousarray(linear, np.float32).reshape(-1)
+            out = np.empty_like(flat)
+            if curve_kernel.look_up(flat, _tonal_table("acescct" if self.floats_linear else self.space), out):
+                return out.reshape(np.shape(linear))
+        values = np.asarray(linear, np.float32) if self.floats_linear else self.encoded(linear)
+        return np.asarray(curves.linear_to_acescct(values) if self.floats_linear else values, np.float32)
+
     def white(self, dtype: np.dtype | str) -> float:
         """The linear light of the top integer code, over which everything is cut off; float footage has no such top."""
         if np.dtype(dtype).kind == "f":
@@ -138,6 +148,11 @@ def _table(space: str, depth: str) -> F32:
     top = np.iinfo(np.dtype(depth)).max
     values = np.arange(top + 1, dtype=np.float64) / top
     return np.asarray(curves.PLAIN[space].decode(values)).astype(np.float32)
+
+
+@lru_cache(maxsize=8)
+def _tonal_table(space: str) -> F32:
+    return np.asarray(curves.PLAIN[space].encode(curve_kernel.places())).astype(np.float32)
 
 
 def _scene_linear(config: str) -> str:

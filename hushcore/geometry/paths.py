@@ -23,11 +23,25 @@ def flatten(points: F64, into: F64, out: F64, tolerance: float = 0.05) -> F64:
     return np.concatenate(parts)
 
 
-def _segment(controls: F64, tolerance: float) -> F64:
-    """Points of one cubic from its start up to but not including its end."""
+def pieces_of(points: F64, into: F64, out: F64, tolerance: float = 0.05) -> list[int]:
+    """How many straight pieces ``flatten`` makes of each segment."""
+    parts = []
+    for index in range(len(points)):
+        after = (index + 1) % len(points)
+        a, d = points[index], points[after]
+        parts.append(_pieces(np.stack([a, a + out[index], d + into[after], d]), tolerance))
+    return parts
+
+
+def _pieces(controls: F64, tolerance: float) -> int:
     bend = np.abs(np.diff(controls, 2, axis=0)).max()
     # a cubic split n times differs from its chords by at most 3/4 bend / n^2
-    pieces = max(1, int(np.ceil(np.sqrt(0.75 * bend / tolerance))))
+    return max(1, int(np.ceil(np.sqrt(0.75 * bend / tolerance))))
+
+
+def _segment(controls: F64, tolerance: float) -> F64:
+    """Points of one cubic from its start up to but not including its end."""
+    pieces = _pieces(controls, tolerance)
     t = (np.arange(pieces) / pieces)[:, None]
     a, b, c, d = controls
     s = 1 - t

@@ -115,25 +115,39 @@ def cubic_weights(t):  # type: ignore[no-untyped-def]
     )
 
 
+@njit(cache=True, nogil=True, fastmath=True, inline="always")
+def _weights32(t):  # type: ignore[no-untyped-def]
+    s = np.float32(1.0) - t
+    sixth, four, three, six = np.float32(1.0 / 6.0), np.float32(4.0), np.float32(3.0), np.float32(6.0)
+    return (
+        s * s * s * sixth,
+        (four + t * t * (three * t - six)) * sixth,
+        (four + s * s * (three * s - six)) * sixth,
+        t * t * t * sixth,
+    )
+
+
 @njit(cache=True, nogil=True, fastmath=True)
 def cubic_spline(coefficients, map_x, map_y, out):  # type: ignore[no-untyped-def]
-    """Sample B-spline ``coefficients`` (h, w, c) at the maps into ``out`` (rows, cols, c)."""
-    height, width, channels = coefficients.shape
+    """Sample B-spline ``coefficients`` (h, w, 3) at the maps into ``out`` (rows, cols, 3)."""
+    height, width, _ = coefficients.shape
+    flat = coefficients.reshape(height, width * 3)
     for y in range(map_x.shape[0]):
         for x in range(map_x.shape[1]):
-            sx = min(max(map_x[y, x], 1.0), width - 2.001)
-            sy = min(max(map_y[y, x], 1.0), height - 2.001)
+            sx = min(max(map_x[y, x], np.float32(1.0)), np.float32(width - 2.001))
+            sy = min(max(map_y[y, x], np.float32(1.0)), np.float32(height - 2.001))
             ix, iy = int(sx), int(sy)
-            wx = cubic_weights(sx - ix)
-            wy = cubic_weights(sy - iy)
-            for k in range(channels):
-                total = 0.0
-                for j in range(4):
-                    row = coefficients[iy + j - 1]
-                    total += wy[j] * (
-                        wx[0] * row[ix - 1, k] + wx[1] * row[ix, k] + wx[2] * row[ix + 1, k] + wx[3] * row[ix + 2, k]
-                    )
-                out[y, x, k] = total
+            x0, x1, x2, x3 = _weights32(np.float32(sx - ix))
+            y0, y1, y2, y3 = _weights32(np.float32(sy - iy))
+            k = 3 * (ix - 1)
+            r, g, b = np.float32(0), np.float32(0), np.float32(0)
+            for j in range(4):
+                row = flat[iy + j - 1]
+                w = y0 if j == 0 else y1 if j == 1 else y2 if j == 2 else y3
+                r += w * (x0 * row[k] + x1 * row[k + 3] + x2 * row[k + 6] + x3 * row[k + 9])
+                g += w * (x0 * row[k + 1] + x1 * row[k + 4] + x2 * row[k + 7] + x3 * row[k + 10])
+                b += w * (x0 * row[k + 2] + x1 * row[k + 5] + x2 * row[k + 8] + x3 * row[k + 11])
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r, g, b
 
 
 LONGEST_BLUR = 64.0  # px; longer smears carry nothing
@@ -175,25 +189,27 @@ def motion_blur_colour(picture, across, down, out):  # type: ignore[no-untyped-d
         for x in range(width):
             vx, vy = across[y, x], down[y, x]
             length = np.sqrt(vx * vx + vy * vy)
-            if length < 1:
+            if length < np.float32(1):
                 for k in range(3):
                     out[y, x, k] = picture[y, x, k]
                 continue
-            if length > LONGEST_BLUR:
-                vx, vy = vx * LONGEST_BLUR / length, vy * LONGEST_BLUR / length
-                length = LONGEST_BLUR
+            if length > np.float32(LONGEST_BLUR):
+                shorter = np.float32(LONGEST_BLUR) / length
+                vx, vy = vx * shorter, vy * shorter
+                length = np.float32(LONGEST_BLUR)
             taps = int(np.ceil(length)) + 1
+            share = np.float32(1.0) / np.float32(taps)
             r, g, b = np.float32(0), np.float32(0), np.float32(0)
             for n in range(taps):
-                t = np.float32((n + 0.5) / taps - 0.5)
-                sx = min(max(x + t * vx, np.float32(0)), np.float32(width - 1.001))
-                sy = min(max(y + t * vy, np.float32(0)), np.float32(height - 1.001))
+                t = (np.float32(n) + np.float32(0.5)) * share - np.float32(0.5)
+                sx = min(max(np.float32(x) + t * vx, np.float32(0)), np.float32(width - 1.001))
+                sy = min(max(np.float32(y) + t * vy, np.float32(0)), np.float32(height - 1.001))
                 ix, iy = int(sx), int(sy)
                 fx, fy = np.float32(sx - ix), np.float32(sy - iy)
-                w00, w01 = (1 - fx) * (1 - fy), fx * (1 - fy)
-                w10, w11 = (1 - fx) * fy, fx * fy
+                gx, gy = np.float32(1) - fx, np.float32(1) - fy
+                w00, w01, w10, w11 = gx * gy, fx * gy, gx * fy, fx * fy
                 upper, lower = picture[iy], picture[iy + 1]
                 r += w00 * upper[ix, 0] + w01 * upper[ix + 1, 0] + w10 * lower[ix, 0] + w11 * lower[ix + 1, 0]
                 g += w00 * upper[ix, 1] + w01 * upper[ix + 1, 1] + w10 * lower[ix, 1] + w11 * lower[ix + 1, 1]
                 b += w00 * upper[ix, 2] + w01 * upper[ix + 1, 2] + w10 * lower[ix, 2] + w11 * lower[ix + 1, 2]
-            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r / taps, g / taps, b / taps
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = r * share, g * share, b * share

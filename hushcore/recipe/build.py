@@ -1,15 +1,20 @@
 """From a recipe to fixes that are ready to be laid."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
+
+import numpy as np
 
 from hushcore.arrays import Codes
 from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.hold.record import Hold
+from hushcore.media.artwork import read_artwork
 from hushcore.media.pictures import read_codes
-from hushcore.patch.fix import Fix, make_fix
-from hushcore.plates.plate import make_plate
-from hushcore.recipe.models import FixData, HoldData, Recipe, load
+from hushcore.patch.evidence import gather
+from hushcore.patch.fix import Fix, lay_all, make_fix
+from hushcore.plates.art import Art, in_light
+from hushcore.plates.plate import Plate, averaged, make_plate, still_picture, still_rect
+from hushcore.recipe.models import ArtData, FixData, HoldData, PlateData, Recipe, load
 
 Reader = Callable[[int], Codes]
 
@@ -19,18 +24,54 @@ def load_hold(path: Path) -> Hold:
     return Hold.of(load(path, HoldData).model_dump(mode="json"))
 
 
-def build_fix(data: FixData, hold: Hold, read: Reader, finished: Codes | None = None, encoding: Encoding = SRGB) -> Fix:
-    """Read the plate's frame, paint it, and prepare the fix."""
-    plate = make_plate(read(data.plate.frame), hold, data.plate.frame, data.plate.painted(), finished, encoding)
-    return make_fix(hold, data.edge.edge(), plate, data.match.light, data.match.blur)
+def build_plate(
+    data: PlateData, hold: Hold, shot: Reader, below: Reader, finished: Codes | None, encoding: Encoding
+) -> Plate:
+    """A plate as its data says. ``shot`` reads frames as shot, ``below`` with the fixes below laid in."""
+    start = None
+    if data.average:
+        start = averaged(below, hold, data.frame, data.average, encoding)
+    elif data.start == "shot":
+        start = still_picture(shot(data.frame), hold, data.frame, still_rect(hold, data.frame), encoding)
+
+    def donors(frame: int):  # type: ignore[no-untyped-def]
+        return still_picture(below(frame), hold, frame, still_rect(hold, data.frame), encoding)
+
+    return make_plate(below(data.frame), hold, data.frame, data.painted(), finished, encoding, start, donors)
+
+
+def build_art(data: ArtData | None, path: Path | None, encoding: Encoding) -> Art | None:
+    """Artwork in the shot's light."""
+    if data is None or path is None:
+        return None
+    picture = in_light(*read_artwork(path), encoding)
+    return Art(picture, np.asarray(data.corners, float), data.mode, data.opacity)
+
+
+def build_fix(
+    data: FixData, hold: Hold, read: Reader, beside: Path | None = None, encoding: Encoding = SRGB,
+    laid: Sequence[tuple[FixData, Fix]] = (), seed: int = 0,
+) -> Fix:  # fmt: skip
+    """Read and paint the plates, look at the shot, and prepare the fix. ``laid``: the fixes below it."""
+
+    def below(frame: int) -> Codes:
+        return lay_all(read(frame), frame, [fix for at, fix in laid if at.covers(frame) and fix.hold.has(frame)])[0]
+
+    reader = below if laid else read
+    plates = []
+    for plate in data.plates:
+        finished = read_codes(beside / plate.picture) if plate.picture and beside else None
+        plates.append((plate.frame, build_plate(plate, hold, read, reader, finished, encoding)))
+    plan = data.plan()
+    art = build_art(data.art, beside / data.art.picture if data.art and beside else None, encoding)
+    evidence = gather(reader, hold, plan.edge, encoding)
+    return make_fix(hold, plan, plates, evidence, art, reader, seed)
 
 
 def build_all(recipe: Recipe, beside: Path, read: Reader, encoding: Encoding = SRGB) -> list[tuple[FixData, Fix]]:
     """All fixes of a recipe file that are on; other files are looked for in the folder ``beside``."""
-    made = []
-    for data in recipe.fixes:
-        if not data.on:
-            continue
-        finished = read_codes(beside / data.plate.picture) if data.plate.picture else None
-        made.append((data, build_fix(data, load_hold(beside / data.hold), read, finished, encoding)))
+    made: list[tuple[FixData, Fix]] = []
+    for number, data in enumerate(recipe.fixes):
+        if data.on:
+            made.append((data, build_fix(data, load_hold(beside / data.hold), read, beside, encoding, made, number)))
     return made

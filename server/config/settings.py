@@ -27,6 +27,7 @@ def _secret() -> str:
 SECRET_KEY = os.environ.get("HUSH_SECRET") or _secret()
 
 # One root per kind of file; rows hold paths relative to these
+PLATES = Path(os.environ.get("HUSH_PLATES", VAR / "plates"))
 MEDIA_FOOTAGE = Path(os.environ.get("HUSH_FOOTAGE", VAR / "media"))
 DELIVERIES = Path(os.environ.get("HUSH_DELIVERIES", VAR / "deliveries"))
 PROXIES = Path(os.environ.get("HUSH_PROXIES", VAR / "proxies"))

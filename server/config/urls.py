@@ -29,6 +29,7 @@ urlpatterns = [
     path("pictures/fixes/<int:fix>/still/<int:frame>.<str:suffix>", fix_pictures.still),
     path("pictures/fixes/<int:fix>/tracker/<int:frame>.jpg", fix_pictures.tracker),
     path("pictures/fixes/<int:fix>/plate.<str:suffix>", fix_pictures.plate),
+    path("pictures/fixes/<int:fix>/sights/<str:what>/<int:frame>.png", fix_pictures.sight),
     path("pictures/fixes/<int:fix>/crops/<int:frame>.jpg", fix_pictures.crop),
     re_path(r"^(?!api/|pictures/|assets/)(?P<rest>.*)$", web),
 ]

@@ -12,9 +12,9 @@ from django.db.models import Max
 from jobs.models import Shot
 
 from fixes import propose
-from fixes.models import Fix, Hold, Path, Plate, Revision, Stroke, blank_document
+from fixes.models import Artwork, Fix, Hold, Path, Plate, Revision, Stroke, blank_document
 from hushcore.errors import HushError
-from hushcore.recipe.models import EdgeData, FixData, GroundData, MatchData, MethodData, StrokeData, check
+from hushcore.recipe.models import EdgeData, FixData, GroundData, MethodData, OutlineData, StrokeData, check
 
 Document = dict[str, Any]
 Change = Callable[[Document], str]
@@ -57,7 +57,15 @@ def _keep(fix: Fix, document: Document, label: str, by: AbstractBaseUser | None)
     fix.document = document
     fix.save()
     Revision.objects.create(fix=fix, number=fix.revision, document=document, label=label, by=_person(by))
+    changed(fix)
+
+
+def changed(fix: Fix) -> None:
+    """Tell the screens, and have the tells measured anew: this fix's and those of the fixes that lie on it."""
+    from fixes import judging
+
     tell("fix", fix=fix.id, shot=fix.shot_id, version=fix.version)
+    judging.ask(fix.shot_id, fix.order)
 
 
 def _person(by: AbstractBaseUser | None) -> Any:
@@ -74,7 +82,7 @@ def step(fix_id: int, version: int, by: int) -> Fix:
     fix.revision, fix.document = found.number, found.document
     fix.version += 1
     fix.save()
-    tell("fix", fix=fix.id, shot=fix.shot_id, version=fix.version)
+    changed(fix)
     return fix
 
 
@@ -98,7 +106,7 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
         path = Path.objects.create(fix=fix, nodes=propose.edge_nodes(outline))
         hold = holding.begin(fix, ground, MethodData(kind=kind))
         document = deepcopy(document)
-        document["edge"] = {**document["edge"], "path": path.id, "growth": 0.0, "softness": 14.0}
+        document["edge"] = {"outlines": [plain_outline(path.id)], "growth": 0.0, "softness": 14.0, "inside": 0.0}
         document["hold"] = hold.id
         fix.document = document
         fix.save()
@@ -109,61 +117,17 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
     return fix
 
 
+def plain_outline(path: int | None) -> Document:
+    """An outline as a document has it: a path that is added and stays as it is."""
+    return {"path": path, "keys": [], "takes": False, "width": None, "span": None}
+
+
 def current_hold(fix: Fix) -> Hold:
     """The fix's hold. Raises HushError when it has none."""
     hold = Hold.objects.filter(id=fix.document["hold"]).first() if fix.document["hold"] else None
     if hold is None:
         raise HushError("No hold yet: circle the mark or draw the ground.", "no-hold")
     return hold
-
-
-def set_edge(document: Document, fix: Fix, nodes: list[dict[str, Any]] | None, growth: float, softness: float) -> str:
-    """Another outline, growth or softness. Raises HushError for an outline without area."""
-    edge = document["edge"]
-    outline = nodes if nodes is not None else Path.objects.get(id=edge["path"]).nodes if edge["path"] else []
-    data = check({"nodes": outline, "growth": growth, "softness": softness}, EdgeData, "The edge")
-    data.edge().check()
-    path = edge["path"]
-    if nodes is not None:
-        path = Path.objects.create(fix=fix, nodes=[node.model_dump(mode="json") for node in data.nodes or []]).id
-    document["edge"] = {"path": path, "growth": growth, "softness": softness}
-    return "Edge" if nodes is not None else "Growth and softness"
-
-
-def set_plate(document: Document, fix: Fix, frame: int) -> str:
-    """Take another frame as the plate; the strokes made on another plate stay with that one."""
-    hold = current_hold(fix)
-    if frame != hold.anchor and not any(not row.lost for row in hold.on([frame])):
-        raise HushError(f"The hold does not reach frame {frame} yet; let it track there first.", "not-held")
-    plate = fix.plates.filter(frame=frame, picture="").first() or Plate.objects.create(fix=fix, frame=frame)
-    document["plate"] = plate.id
-    document["strokes"] = []
-    return f"Plate {frame}"
-
-
-def add_stroke(document: Document, fix: Fix, data: StrokeData) -> str:
-    """Lay a stroke on the plate. Raises HushError when there is no plate or the brush has no donor."""
-    if document["plate"] is None:
-        raise HushError("No plate yet: pick a frame to retouch first.", "no-plate")
-    data.stroke().check()
-    stroke = Stroke.objects.create(plate_id=document["plate"], data=data.model_dump(mode="json"))
-    document["strokes"] = [*document["strokes"], {"id": stroke.id, "on": True}]
-    return "Restore" if data.kind == "restore" else "Clone"
-
-
-def set_strokes(document: Document, fix: Fix, strokes: list[dict[str, Any]]) -> str:
-    """Switch, reorder or take away strokes."""
-    known = {entry["id"] for entry in document["strokes"]}
-    if len({entry["id"] for entry in strokes}) != len(strokes) or not {e["id"] for e in strokes} <= known:
-        raise HushError("The stroke list names a stroke that is not there.", "bad-stroke")
-    document["strokes"] = [{"id": entry["id"], "on": bool(entry["on"])} for entry in strokes]
-    return "Strokes"
-
-
-def set_match(document: Document, match: MatchData) -> str:
-    """Another light mode, or blur on or off."""
-    document["match"] = match.model_dump(mode="json")
-    return "Match"
 
 
 def set_name(document: Document, name: str) -> str:
@@ -192,16 +156,6 @@ def take_away(fix_id: int, version: int) -> None:
     fix.delete()
 
 
-def strokes_of(document: Document) -> list[tuple[int, StrokeData]]:
-    """The strokes that are on, in order, with their ids."""
-    rows = Stroke.objects.in_bulk([entry["id"] for entry in document["strokes"]])
-    return [
-        (entry["id"], StrokeData.model_validate(rows[entry["id"]].data))
-        for entry in document["strokes"]
-        if entry["on"] and entry["id"] in rows
-    ]
-
-
 def is_off(document: Document, frame: int) -> bool:
     """Whether the fix is off on a frame."""
     return any(first <= frame <= last for first, last in document.get("off", []))
@@ -211,11 +165,50 @@ def missing_part(document: Document) -> str:
     """What a fix still lacks to be laid, in words; empty when nothing."""
     if document["hold"] is None:
         return "No hold yet: circle the mark."
-    if document["edge"]["path"] is None:
+    if not document["edge"]["outlines"]:
         return "No edge yet: draw it round the mark."
-    if document["plate"] is None:
+    if not document["plates"]:
         return "No plate yet: pick a frame to retouch."
+    if document["source"] == "insert" and document["art"] is None:
+        return "No artwork yet: bring in a picture to put on."
     return ""
+
+
+def strokes_of(entry: Document) -> list[tuple[int, StrokeData]]:
+    """The strokes of a plate's entry that are on, in order, with their ids."""
+    rows = Stroke.objects.in_bulk([stroke["id"] for stroke in entry["strokes"]])
+    return [
+        (stroke["id"], StrokeData.model_validate(rows[stroke["id"]].data))
+        for stroke in entry["strokes"]
+        if stroke["on"] and stroke["id"] in rows
+    ]
+
+
+def outline_of(outline: Document) -> Document:
+    """An outline of a document as the engine's OutlineData, its points read from the paths that it names."""
+    wanted = [outline["path"], *(key["path"] for key in outline["keys"])]
+    rows = Path.objects.in_bulk([number for number in wanted if number is not None])
+    plain = {name: outline[name] for name in ("takes", "width", "span")}
+    keys = [{"frame": key["frame"], "nodes": rows[key["path"]].nodes} for key in outline["keys"]]
+    return {**plain, "keys": keys, "nodes": rows[outline["path"]].nodes if outline["path"] in rows else None}
+
+
+def edge_data(document: Document) -> EdgeData:
+    """The edge for the engine. Raises HushError when there is none."""
+    edge = document["edge"]
+    if not edge["outlines"]:
+        raise HushError("No edge yet: draw it round the mark.", "incomplete")
+    first, *more = (outline_of(outline) for outline in edge["outlines"])
+    numbers = {name: edge[name] for name in ("growth", "softness", "inside")}
+    return check({**first, "more": more, **numbers}, EdgeData, "The edge")
+
+
+def mark_of(document: Document) -> Any:
+    """The first outline as a polygon (n, 2) on the still surface, or None."""
+    if not document["edge"]["outlines"]:
+        return None
+    outline = OutlineData.model_validate(outline_of(document["edge"]["outlines"][0])).outline()
+    return outline.at(outline.keys[0][0]).line(outline.width is None)[0]
 
 
 def fix_data(document: Document) -> FixData:
@@ -223,14 +216,27 @@ def fix_data(document: Document) -> FixData:
     lacking = missing_part(document)
     if lacking:
         raise HushError(lacking, "incomplete")
-    edge = document["edge"]
-    nodes = Path.objects.get(id=edge["path"]).nodes
-    plate = Plate.objects.get(id=document["plate"])
+    rows = Plate.objects.in_bulk([entry["id"] for entry in document["plates"]])
+    art = Artwork.objects.filter(id=document["art"]["id"]).first() if document["art"] else None
     return check(
         {
             "name": document["name"], "on": document["on"], "hold": f"hold-{document['hold']}.json",
-            "edge": {"nodes": nodes, "growth": edge["growth"], "softness": edge["softness"]},
-            "plate": {"frame": plate.frame, "strokes": [data.model_dump() for _, data in strokes_of(document)]},
+            "edge": edge_data(document).model_dump(),
+            "plates": [
+                {
+                    "frame": rows[entry["id"]].frame, "picture": rows[entry["id"]].picture or None,
+                    "start": rows[entry["id"]].start, "average": rows[entry["id"]].average,
+                    "strokes": [data.model_dump() for _, data in strokes_of(entry)],
+                }
+                for entry in document["plates"]
+            ],
+            "source": document["source"], "blend": document["blend"], "stands": document["stands"],
+            "art": None if art is None else {
+                "picture": art.file, **{name: document["art"][name] for name in ("corners", "mode", "opacity")},
+            },
+            "front": {
+                "auto": document["front"]["auto"], "shapes": [outline_of(shape) for shape in document["front"]["shapes"]],
+            },
             "match": document["match"], "off": document.get("off", []),
         },
         FixData,

@@ -12,32 +12,30 @@ from jobs.models import Shot
 from jobs.schemas import ValuesOut
 from ninja import File, Form, Router, Status, UploadedFile
 
-from fixes import actions, exports, holding, pictures, ready
-from fixes.models import Fix, Hold, HoldFrame, Path, Plate, Stroke
+from fixes import actions, exports, holding, judging, pictures, ready
+from fixes.models import Artwork, Fix, Hold, HoldFrame, Path, Plate, Stroke
 from fixes.schemas import (
+    ArtOut,
     CircleIn,
-    EdgeIn,
     EdgeOut,
     FixOut,
     FrameIn,
     HeldOut,
     HoldMapOut,
     HoldOut,
+    IssueOut,
     KeyIn,
     KeyOut,
+    LoudOut,
     ManyMapsOut,
-    MatchIn,
     NameIn,
     OffIn,
     OnIn,
     OnwardIn,
-    PlateIn,
     PlateOut,
     RangeIn,
     SmoothIn,
-    StrokeIn,
     StrokeOut,
-    StrokesIn,
     TrackIn,
     VersionIn,
     WeakOut,
@@ -47,6 +45,7 @@ from hushcore.hold.confidence import CELL
 from hushcore.hold.record import frame_plain
 from hushcore.hold.report import Note, weak_stretches
 from hushcore.plates.plate import still_rect
+from hushcore.recipe.models import FrontData, OutlineData, StrokeData
 
 router = Router(tags=["fixes"])
 
@@ -96,28 +95,58 @@ def fix_out(fix: Fix) -> FixOut:
     """A fix as the screens see it."""
     document = fix.document
     hold = Hold.objects.filter(id=document["hold"]).first() if document["hold"] else None
-    plate = Plate.objects.filter(id=document["plate"]).first() if document["plate"] else None
     edge = document["edge"]
-    path = Path.objects.filter(id=edge["path"]).first() if edge["path"] else None
+    outlines = [OutlineData.model_validate(actions.outline_of(outline)) for outline in edge["outlines"]]
     frames = _rows(hold) if hold else []
-    rows = Stroke.objects.in_bulk([entry["id"] for entry in document["strokes"]])
+    protect = Path.objects.filter(id=document["protect"]).first() if document["protect"] else None
     labels = dict(fix.revisions.filter(number__in=(fix.revision, fix.revision + 1)).values_list("number", "label"))
+    plates = plates_out(fix, hold) if hold else []
+    loud = judging.loudest(fix)
     return FixOut(
         id=fix.id, shot=fix.shot_id, order=fix.order, version=fix.version, name=document["name"], on=document["on"],
         lacks=actions.missing_part(document), hold=hold_out(hold, frames) if hold else None,
-        edge=EdgeOut(nodes=path.nodes if path else [], growth=edge["growth"], softness=edge["softness"]),
-        plate=_plate_out(plate, hold) if plate and hold else None,
-        strokes=[
-            StrokeOut(
-                id=entry["id"], on=entry["on"], kind=rows[entry["id"]].data["kind"],
-                radius=rows[entry["id"]].data["radius"], opacity=rows[entry["id"]].data["opacity"],
-            )
-            for entry in document["strokes"] if entry["id"] in rows
-        ],
-        match=document["match"], off=document.get("off", []),
+        edge=EdgeOut(
+            nodes=(outlines[0].nodes or []) if outlines else [], outlines=outlines, growth=edge["growth"],
+            softness=edge["softness"], inside=edge["inside"],
+        ),
+        plate=next((plate for plate in plates if plate.id == document["plate"]), None), plates=plates,
+        strokes=_strokes_out(document), source=document["source"], blend=document["blend"], stands=document["stands"],
+        art=_art_out(document),
+        front=FrontData(
+            auto=document["front"]["auto"],
+            shapes=[OutlineData.model_validate(actions.outline_of(shape)) for shape in document["front"]["shapes"]],
+        ),
+        protect=protect.nodes if protect else None, match=document["match"], loud=LoudOut(**loud) if loud else None,
+        off=document.get("off", []),
         undo=labels.get(fix.revision, "") if fix.revision > 1 else "",
         redo=labels.get(fix.revision + 1, ""),
         suggested_plate=_suggested(hold, frames) if hold else None,
+    )  # fmt: skip
+
+
+def _strokes_out(document: actions.Document) -> list[StrokeOut]:
+    entry = next((entry for entry in document["plates"] if entry["id"] == document["plate"]), None)
+    if entry is None:
+        return []
+    rows = Stroke.objects.in_bulk([stroke["id"] for stroke in entry["strokes"]])
+    shown = ("kind", "radius", "hardness", "opacity", "flow", "band", "scale", "donor", "amount", "moved")
+    made = []
+    for stroke in entry["strokes"]:
+        if stroke["id"] in rows:
+            data = StrokeData.model_validate(rows[stroke["id"]].data)
+            facts = {name: getattr(data, name) for name in shown}
+            made.append(StrokeOut(id=stroke["id"], on=stroke["on"], at=data.points[0][:2], **facts))
+    return made
+
+
+def _art_out(document: actions.Document) -> ArtOut | None:
+    art = document["art"]
+    row = Artwork.objects.filter(id=art["id"]).first() if art else None
+    if row is None:
+        return None
+    return ArtOut(
+        id=row.id, name=row.name, width=row.width, height=row.height, corners=art["corners"], mode=art["mode"],
+        opacity=art["opacity"],
     )  # fmt: skip
 
 
@@ -129,20 +158,43 @@ def _suggested(hold: Hold, rows: list[HoldFrame]) -> int:
     return max(clear, key=lambda row: (row.worth, -row.frame)).frame if clear else hold.anchor
 
 
-def _plate_out(plate: Plate, hold: Hold) -> PlateOut:
-    rect = still_rect(hold.engine(frames=False), plate.frame)
-    return PlateOut(id=plate.id, frame=plate.frame, left=rect.left, top=rect.top, width=rect.width, height=rect.height)
+def plates_out(fix: Fix, hold: Hold) -> list[PlateOut]:
+    """The recipe's plates, each with the stretch that it serves."""
+    entries = fix.document["plates"]
+    rows = Plate.objects.in_bulk([entry["id"] for entry in entries])
+    engine = hold.engine(frames=False)
+    every = sorted(rows[entry["id"]].frame for entry in entries)
+    made = []
+    for entry in entries:
+        row = rows[entry["id"]]
+        rect = still_rect(engine, row.frame)
+        k = every.index(row.frame)
+        by_light = fix.document["blend"] == "light"
+        made.append(
+            PlateOut(
+                id=row.id, frame=row.frame, left=rect.left, top=rect.top, width=rect.width, height=rect.height,
+                start=row.start, average=row.average, strokes=len(entry["strokes"]),
+                issues=[
+                    IssueOut(id=other.id, issue=other.issue, outside=bool(other.picture))
+                    for other in fix.plates.filter(frame=row.frame).order_by("issue", "id")
+                ],
+                first=hold.first if k == 0 or by_light else every[k - 1] + 1,
+                last=hold.last if k == len(every) - 1 or by_light else every[k + 1] - 1,
+            )
+        )  # fmt: skip
+    return made
 
 
-def _fix(fix: int) -> Fix:
+def found_fix(fix: int) -> Fix:
     return get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
 
 
 Do = Callable[[actions.Document, Fix], str]
 
 
-def _change(request: HttpRequest, fix: int, version: int, do: Do) -> FixOut:
-    found = _fix(fix)
+def apply(request: HttpRequest, fix: int, version: int, do: Do) -> FixOut:
+    """A change of a fix's document, as the request asks."""
+    found = found_fix(fix)
     return fix_out(actions.change(fix, version, request.user, lambda document: do(document, found)))
 
 
@@ -155,7 +207,7 @@ def list_fixes(request: HttpRequest, shot: int) -> list[FixOut]:
 @router.get("fixes/{fix}", response=FixOut)
 def get_fix(request: HttpRequest, fix: int) -> FixOut:
     """One fix."""
-    return fix_out(_fix(fix))
+    return fix_out(found_fix(fix))
 
 
 @router.post("shots/{shot}/circle", response={201: FixOut})
@@ -168,79 +220,71 @@ def circle(request: HttpRequest, shot: int, payload: CircleIn) -> Status:
 @router.patch("fixes/{fix}/name", response=FixOut)
 def rename(request: HttpRequest, fix: int, payload: NameIn) -> FixOut:
     """Rename."""
-    return _change(request, fix, payload.version, lambda d, _: actions.set_name(d, payload.name))
+    return apply(request, fix, payload.version, lambda d, _: actions.set_name(d, payload.name))
 
 
 @router.patch("fixes/{fix}/on", response=FixOut)
 def switch(request: HttpRequest, fix: int, payload: OnIn) -> FixOut:
     """Switch on or off."""
-    return _change(request, fix, payload.version, lambda d, _: actions.set_on(d, payload.on))
-
-
-@router.patch("fixes/{fix}/edge", response=FixOut)
-def edge(request: HttpRequest, fix: int, payload: EdgeIn) -> FixOut:
-    """Another outline, growth or softness."""
-    nodes = None if payload.nodes is None else [node.model_dump(mode="json") for node in payload.nodes]
-    args = (nodes, payload.growth, payload.softness)
-    return _change(request, fix, payload.version, lambda d, f: actions.set_edge(d, f, *args))
+    return apply(request, fix, payload.version, lambda d, _: actions.set_on(d, payload.on))
 
 
 @router.post("fixes/{fix}/track", response=FixOut)
 def track(request: HttpRequest, fix: int, payload: TrackIn) -> FixOut:
     """Measure anew from a ground."""
     args = (payload.ground, payload.method, payload.way)
-    return _change(request, fix, payload.version, lambda d, f: holding.track(d, f, *args))
+    return apply(request, fix, payload.version, lambda d, f: holding.track(d, f, *args))
 
 
 @router.post("fixes/{fix}/onward", response=FixOut)
 def onward(request: HttpRequest, fix: int, payload: OnwardIn) -> FixOut:
     """Go on from a frame, one way."""
     args = (payload.frame, payload.way, payload.until, payload.renew)
-    return _change(request, fix, payload.version, lambda d, f: holding.onward(d, f, *args))
+    return apply(request, fix, payload.version, lambda d, f: holding.onward(d, f, *args))
 
 
 @router.post("fixes/{fix}/keys", response=FixOut)
 def set_key(request: HttpRequest, fix: int, payload: KeyIn) -> FixOut:
     """Correct the hold by hand on a frame."""
     args = (payload.frame, payload.pins, payload.whole, payload.reach)
-    return _change(request, fix, payload.version, lambda d, f: holding.set_key(d, f, *args))
+    return apply(request, fix, payload.version, lambda d, f: holding.set_key(d, f, *args))
 
 
 @router.post("fixes/{fix}/keys/delete", response=FixOut)
 def delete_key(request: HttpRequest, fix: int, payload: FrameIn) -> FixOut:
     """Take a correction away."""
-    return _change(request, fix, payload.version, lambda d, f: holding.delete_key(d, f, payload.frame))
+    return apply(request, fix, payload.version, lambda d, f: holding.delete_key(d, f, payload.frame))
 
 
 @router.post("fixes/{fix}/redo-range", response=FixOut)
 def redo_range(request: HttpRequest, fix: int, payload: RangeIn) -> FixOut:
     """Measure a range again."""
-    return _change(request, fix, payload.version, lambda d, f: holding.redo(d, f, payload.first, payload.last))
+    return apply(request, fix, payload.version, lambda d, f: holding.redo(d, f, payload.first, payload.last))
 
 
 @router.post("fixes/{fix}/smooth", response=FixOut)
 def smooth(request: HttpRequest, fix: int, payload: SmoothIn) -> FixOut:
     """Take the jitter out of a range."""
     args = (payload.first, payload.last, payload.strength)
-    return _change(request, fix, payload.version, lambda d, f: holding.smooth(d, f, *args))
+    return apply(request, fix, payload.version, lambda d, f: holding.smooth(d, f, *args))
 
 
 @router.post("fixes/{fix}/throw-away", response=FixOut)
 def throw_away(request: HttpRequest, fix: int, payload: RangeIn) -> FixOut:
     """Forget a range's measures."""
-    return _change(request, fix, payload.version, lambda d, f: holding.throw_away(d, f, payload.first, payload.last))
+    return apply(request, fix, payload.version, lambda d, f: holding.throw_away(d, f, payload.first, payload.last))
 
 
 @router.post("fixes/{fix}/second-pass", response=FixOut)
 def second_pass(request: HttpRequest, fix: int, payload: VersionIn) -> FixOut:
     """Measure every frame once more against a cleaner template."""
-    return _change(request, fix, payload.version, holding.second_pass)
+    return apply(request, fix, payload.version, holding.second_pass)
 
 
 @router.patch("fixes/{fix}/off", response=FixOut)
 def set_off(request: HttpRequest, fix: int, payload: OffIn) -> FixOut:
     """The stretches on which the fix is off."""
-    return _change(request, fix, payload.version, lambda d, f: holding.set_off(d, f, payload.off))
+    return apply(request, fix, payload.version, lambda d, f: holding.set_off(d, f, payload.off))
 
 
 @router.post("fixes/{fix}/import-track", response=FixOut)
@@ -257,32 +301,7 @@ def import_track(
         text = file.read().decode()
     except UnicodeDecodeError as error:
         raise HushError(f"{file.name} is not a text file.", "bad-track") from error
-    return _change(request, fix, version, lambda d, f: holding.import_track(d, f, text, anchor, point or None))
-
-
-@router.patch("fixes/{fix}/plate", response=FixOut)
-def plate(request: HttpRequest, fix: int, payload: PlateIn) -> FixOut:
-    """Take a frame as the plate."""
-    return _change(request, fix, payload.version, lambda d, f: actions.set_plate(d, f, payload.frame))
-
-
-@router.post("fixes/{fix}/strokes", response=FixOut)
-def stroke(request: HttpRequest, fix: int, payload: StrokeIn) -> FixOut:
-    """Lay a stroke on the plate."""
-    return _change(request, fix, payload.version, lambda d, f: actions.add_stroke(d, f, payload.stroke))
-
-
-@router.patch("fixes/{fix}/strokes", response=FixOut)
-def strokes(request: HttpRequest, fix: int, payload: StrokesIn) -> FixOut:
-    """Switch, reorder or take away strokes."""
-    entries = [entry.dict() for entry in payload.strokes]
-    return _change(request, fix, payload.version, lambda d, f: actions.set_strokes(d, f, entries))
-
-
-@router.patch("fixes/{fix}/match", response=FixOut)
-def match(request: HttpRequest, fix: int, payload: MatchIn) -> FixOut:
-    """Another light mode, or blur on or off."""
-    return _change(request, fix, payload.version, lambda d, _: actions.set_match(d, payload.match))
+    return apply(request, fix, version, lambda d, f: holding.import_track(d, f, text, anchor, point or None))
 
 
 @router.post("fixes/{fix}/undo", response=FixOut)

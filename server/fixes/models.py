@@ -15,6 +15,7 @@ from hushcore.geometry.spline import Grid
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as EngineFrame
 from hushcore.hold.record import frame_of
+from hushcore.recipe.models import MatchData
 
 
 class Fix(models.Model):
@@ -54,11 +55,62 @@ class Path(models.Model):
 
 
 class Plate(models.Model):
-    """A reference frame to retouch; ``picture`` is a finished one under the plates root, if it came from outside."""
+    """A reference frame to retouch; ``picture`` is a finished one under the plates root, if it came back from outside.
+
+    Each picture that comes back is a plate of its own, one ``issue`` further; the older ones stay.
+    """
 
     fix = models.ForeignKey(Fix, models.CASCADE, related_name="plates")
     frame = models.IntegerField()
     picture = models.CharField(max_length=300, blank=True)
+    issue = models.PositiveIntegerField(default=1)
+    start = models.CharField(max_length=8, default="below", help_text="below or shot")
+    average = models.PositiveIntegerField(default=0, help_text="Frames round it that are averaged with it.")
+
+
+class Export(models.Model):
+    """A part of a plate's frame that went out to an image editor, so that it can come back to its place."""
+
+    plate = models.ForeignKey(Plate, models.CASCADE, related_name="exports")
+    left = models.IntegerField()
+    top = models.IntegerField()
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+    made = models.DateTimeField(auto_now_add=True)
+
+
+class Artwork(models.Model):
+    """A picture to put on the surface, under the plates root."""
+
+    fix = models.ForeignKey(Fix, models.CASCADE, related_name="artworks")
+    file = models.CharField(max_length=300)
+    name = models.CharField(max_length=120)
+    width = models.PositiveIntegerField()
+    height = models.PositiveIntegerField()
+
+
+class Evidence(models.Model):
+    """What a shot said about its light, grain and shutter; ``key`` names what it was read with."""
+
+    fix = models.ForeignKey(Fix, models.CASCADE, related_name="evidence")
+    key = models.CharField(max_length=32)
+    data = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["fix", "key"], name="one_evidence_a_key")]
+
+
+class Tell(models.Model):
+    """The tells of a fix on a frame, and ``state``: exactly what they were measured on."""
+
+    fix = models.ForeignKey(Fix, models.CASCADE, related_name="tells")
+    frame = models.IntegerField()
+    state = models.CharField(max_length=32)
+    values = models.JSONField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["fix", "frame"], name="one_tell_a_frame")]
+        ordering = ["frame"]
 
 
 class Stroke(models.Model):
@@ -158,6 +210,7 @@ class HoldFrame(models.Model):
     off = models.FloatField(default=0.0)
     place = models.JSONField(null=True)
     worth = models.FloatField(default=0.0, help_text="How good a plate this frame would make; higher is better.")
+    clarity = models.JSONField(null=True, help_text="What its worth is made of: detail, uneven, facing, light.")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["hold", "frame"], name="one_measure_a_frame")]
@@ -198,6 +251,8 @@ class Run(models.Model):
 def blank_document(name: str) -> dict[str, Any]:
     """A fix with nothing decided yet."""
     return {
-        "name": name, "on": True, "hold": None, "edge": {"path": None, "growth": 6.0, "softness": 14.0},
-        "plate": None, "strokes": [], "match": {"light": "under", "blur": True}, "off": [],
+        "name": name, "on": True, "hold": None,
+        "edge": {"outlines": [], "growth": 6.0, "softness": 14.0, "inside": 0.0},
+        "plate": None, "plates": [], "source": "replace", "blend": "time", "art": None,
+        "front": {"auto": True, "shapes": []}, "stands": False, "protect": None, "match": MatchData().model_dump(), "off": [],
     }  # fmt: skip

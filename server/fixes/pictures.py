@@ -8,16 +8,14 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from jobs.models import Shot
 from jobs.pictures import TYPES, answer, as_bytes, codes_of, kept, signed_in
-from jobs.shelf import Shelf
 from jobs.viewing import View, asked, changes, look_name, seen
 
-from fixes import actions, ready
+from fixes import actions, ready, sights
 from fixes.models import Fix
 from hushcore.arrays import Codes, Rect
 from hushcore.errors import HushError
 from hushcore.hold.method import channel_of
 from hushcore.hold.picture import look_at
-from hushcore.patch.fix import lay_all
 from hushcore.plates.plate import still_picture
 from hushcore.recipe.models import GroundData, PrepData, check
 
@@ -25,15 +23,9 @@ CROP_HEIGHT = 84
 SIGHT_GAIN = 48  # grey levels for one local standard deviation
 
 
-PATCHED_BYTES = 256_000_000  # of patched frames kept in memory
-patched_kept: Shelf = Shelf(PATCHED_BYTES, lambda codes: int(codes.nbytes))
-
-
 def patched_codes(shot: Shot, frame: int) -> Codes:
     """A frame with all fixes that can be laid, the last few kept."""
-    fixes, state = ready.stack(shot, frame)
-    media = shot.clip.media()
-    return patched_kept.once((media.stamp(frame), state), lambda: lay_all(codes_of(media, frame), frame, fixes)[0])
+    return ready.laid_codes(shot, frame)
 
 
 def patched_key(shot: Shot, frame: int, view: View, kind: str) -> str:
@@ -108,35 +100,37 @@ def tracker(request: HttpRequest, fix: int, frame: int) -> HttpResponse:
 
 @signed_in
 def plate(request: HttpRequest, fix: int, suffix: str) -> HttpResponse:
-    """The retouched plate, or the part ``?x&y&w&h`` of the still surface of it."""
+    """The plate that is worked on, or the part ``?x&y&w&h`` of the still surface of it; ``?grainless`` without grain."""
     if suffix not in TYPES:
         raise Http404
     found = get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
-    if found.document["plate"] is None:
-        raise HushError("No plate yet: pick a frame to retouch.", "no-plate")
-    hold = actions.current_hold(found)
-    made = ready.painted_plate(found.document, hold, found.shot.clip)
+    made, hold = ready.active_plate(found)
     x, y, w, h = (int(request.GET.get(name, default)) for name, default in (
         ("x", made.rect.left), ("y", made.rect.top), ("w", made.rect.width), ("h", made.rect.height)
     ))  # fmt: skip
     wanted = Rect(x, y, x + w, y + h).within(made.rect)
     if wanted.empty:
         raise HushError("This part lies outside the plate.", "no-frame")
-    local = Rect(
-        wanted.left - made.rect.left, wanted.top - made.rect.top,
-        wanted.right - made.rect.left, wanted.bottom - made.rect.top,
-    )  # fmt: skip
     clip = found.shot.clip
-    picture = seen(clip.encoding.encode(made.painted[local.slices], clip.depth), found.shot, View())
+    linear = made.painted[wanted.moved(-made.rect.left, -made.rect.top).slices]
+    if "grainless" in request.GET:
+        linear = sights.grainless(linear, found, hold)
+    picture = seen(clip.encoding.encode(linear, clip.depth), found.shot, View())
     return answer(as_bytes(picture, suffix), suffix, keep="v" in request.GET)
+
+
+@signed_in
+def sight(request: HttpRequest, fix: int, what: str, frame: int) -> HttpResponse:
+    """Something about a frame on the still surface: its ``light``, its ``matte``, what is in ``front``."""
+    found = get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
+    return answer(as_bytes(sights.sight(found, what, frame), "png"), "png", keep="v" in request.GET)
 
 
 @signed_in
 def crop(request: HttpRequest, fix: int, frame: int) -> HttpResponse:
     """The spot on the still surface, small, for the strip; ``?patched`` for after."""
     found = get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
-    nodes = found.document["edge"]["path"]
-    if nodes is None:
+    if not found.document["edge"]["outlines"]:
         raise HushError("No edge yet: draw it round the mark.", "incomplete")
     after = "patched" in request.GET
     state = ready.stack(found.shot, frame)[1] if after else ""
@@ -156,11 +150,7 @@ def _crop(fix: Fix, frame: int, after: bool) -> bytes:
 
 def spot(fix: Fix) -> Rect:
     """The mark and a little round it, at the strip's shape."""
-    from fixes.models import Path
-    from hushcore.recipe.models import EdgeData
-
-    nodes = Path.objects.get(id=fix.document["edge"]["path"]).nodes
-    outline = EdgeData(nodes=nodes).outline()
+    outline = actions.mark_of(fix.document)
     (left, top), (right, bottom) = outline.min(0), outline.max(0)
     x, y = (left + right) / 2, (top + bottom) / 2
     half = max((right - left) * 0.42, (bottom - top) / 2) + 26

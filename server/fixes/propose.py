@@ -40,7 +40,7 @@ def ground_around(outline: np.ndarray, width: int, height: int) -> list[tuple[fl
     """The loop's hull grown by ``GROUND_GROWTH``, the mark with it: print on a surface moves as the surface does."""
     hull = cv2.convexHull(outline.astype(np.float32))[:, 0, :]
     inside = Rect.around(hull).grown(GROUND_GROWTH + 4)
-    mask = Edge(hull.astype(float), GROUND_GROWTH, 0).matte(inside)
+    mask = Edge.of(hull.astype(float), GROUND_GROWTH, 0).matte(inside)
     contours, _ = cv2.findContours((mask > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     line = max(contours, key=len)[:, 0, :].astype(float) + np.array([inside.left, inside.top])
     step = max(1, len(line) // FACETS)

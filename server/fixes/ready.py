@@ -3,35 +3,47 @@
 import hashlib
 import json
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
-from jobs.models import Clip, Shot
+from django.conf import settings
+from jobs.models import Clip, Shot, inside_root
 from jobs.pictures import codes_of
 from jobs.shelf import Shelf
 
-from fixes import actions
-from fixes.models import Fix, Hold, Plate
-from hushcore.arrays import Rect
+from fixes import actions, evidence, retouching
+from fixes.models import Artwork, Fix, Hold, Plate
+from hushcore.arrays import F32, Codes, Rect
 from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
+from hushcore.media.pictures import read_codes
 from hushcore.patch.fix import Fix as ReadyFix
-from hushcore.patch.fix import make_fix
+from hushcore.patch.fix import lay_all, make_fix
 from hushcore.plates import plate as plates
-from hushcore.retouch.strokes import paint
+from hushcore.recipe.build import build_art
+from hushcore.recipe.models import ArtData
+from hushcore.retouch.strokes import Canvas, paint
 
 PLANE_SHOWS = 0.25  # of the ground's size, beyond it on every side
-PLATE_BYTES, FIX_BYTES = 400_000_000, 200_000_000  # kept in memory
+PLATE_BYTES, FIX_BYTES, PATCHED_BYTES = 400_000_000, 300_000_000, 256_000_000  # kept in memory
+SNAPSHOT_EVERY = 64  # strokes: editing an early one repaints from the last picture before it
+
+
+def _fix_bytes(fix: ReadyFix) -> int:
+    sheets = sum(part.nbytes for sheet in fix.sheets for part in vars(sheet).values() if isinstance(part, np.ndarray))
+    return int(sheets + (8 * fix.matte.nbytes if fix.matte is not None else 0))
 
 
 plates_kept: Shelf = Shelf(PLATE_BYTES, lambda plate: int(plate.original.nbytes + plate.painted.nbytes))
-fixes_kept: Shelf = Shelf(FIX_BYTES, lambda fix: int(4 * fix.matte.nbytes + fix.original.nbytes + fix.painted.nbytes))
+fixes_kept: Shelf = Shelf(FIX_BYTES, _fix_bytes)
+patched_kept: Shelf = Shelf(PATCHED_BYTES, lambda codes: int(codes.nbytes))
 
 
-def hold_near(hold: Hold, frame: int) -> EngineHold:
+def hold_near(hold: Hold, frame: int, reach: int = 1) -> EngineHold:
     """The engine's hold with the frames that patching ``frame`` needs: itself and its neighbours."""
     engine = hold.engine(frames=False)
-    for row in hold.on([frame - 1, frame, frame + 1]):
+    for row in hold.on(list(range(frame - reach, frame + reach + 1))):
         engine.frames[row.frame] = row.engine()
     return engine
 
@@ -46,26 +58,73 @@ def view_rect(hold: Hold, engine: EngineHold) -> Rect:
     return ground.grown(beside).clipped(width, height)
 
 
-def painted_plate(document: dict[str, Any], hold: Hold, clip: Clip) -> plates.Plate:
-    """The document's plate; strokes are laid onto the longest part of the list that is already kept."""
-    row = Plate.objects.get(id=document["plate"])
-    strokes = actions.strokes_of(document)
+def plates_root() -> Path:
+    """Where pictures that came back from editors, and artwork, are kept."""
+    return Path(settings.PLATES)
+
+
+def painted_plate(fix: Fix, entry: dict[str, Any], hold: Hold) -> plates.Plate:
+    """A plate of the recipe; strokes are laid onto the longest part of the list that is already kept."""
+    row = Plate.objects.get(id=entry["id"])
+    strokes = actions.strokes_of(entry)
     ids = tuple(number for number, _ in strokes)
-    base = (row.id, hold.id if row.frame != hold.anchor else 0, clip.encoding)
+    base = (row.id, hold.id if row.frame != hold.anchor else 0, fix.shot.clip.encoding, below_state(fix))
     for count in range(len(ids), -1, -1):
         found = plates_kept.get((base, ids[:count]))
         if found is not None:
             break
     else:
-        count = 0
-        engine = hold_near(hold, row.frame)
-        found = plates.make_plate(codes_of(clip.media(), row.frame), engine, row.frame, [], encoding=clip.encoding)
-        plates_kept.put((base, ()), found)
-    if count == len(ids):
-        return found
-    painted = found.painted.copy()
-    paint(painted, found.original, found.rect, [data.stroke() for _, data in strokes[count:]])
-    return plates_kept.put((base, ids), replace(found, painted=painted))
+        count, found = 0, plates_kept.put((base, ()), _bare_plate(fix, row, hold))
+    donors = _Donors(fix, hold, found.rect)
+    while count < len(ids):
+        upto = min(len(ids), (count // SNAPSHOT_EVERY + 1) * SNAPSHOT_EVERY)
+        painted = found.painted.copy()
+        paint(
+            Canvas(painted, found.original, found.rect, found.encoding, donors),
+            [data.stroke() for _, data in strokes[count:upto]],
+        )
+        found = plates_kept.put((base, ids[:upto]), replace(found, painted=painted))
+        count = upto
+    return found
+
+
+def _bare_plate(fix: Fix, row: Plate, hold: Hold) -> plates.Plate:
+    """A plate before any stroke."""
+    clip = fix.shot.clip
+    engine = hold_near(hold, row.frame)
+    start = None
+    if row.average:
+        start = plates.averaged(
+            lambda n: codes_below(fix, n),
+            hold_near(hold, row.frame, row.average),
+            row.frame,
+            row.average,
+            clip.encoding,
+        )
+    elif row.start == "shot":
+        rect = plates.still_rect(engine, row.frame)
+        start = plates.still_picture(codes_of(clip.media(), row.frame), engine, row.frame, rect, clip.encoding)
+    finished = read_codes(inside_root(plates_root(), row.picture)) if row.picture else None
+    return plates.make_plate(
+        codes_below(fix, row.frame), engine, row.frame, [], finished, encoding=clip.encoding, start=start
+    )
+
+
+class _Donors:
+    """Other frames on the still surface, each pulled back once a painting."""
+
+    def __init__(self, fix: Fix, hold: Hold, rect: Rect) -> None:
+        self.fix, self.hold, self.rect = fix, hold, rect
+        self.kept: dict[int, F32] = {}
+
+    def __call__(self, frame: int) -> F32:
+        if frame not in self.kept:
+            engine = hold_near(self.hold, frame)
+            if not engine.has(frame):
+                raise HushError(f"The hold does not reach frame {frame}, which a stroke takes from.", "not-held")
+            codes = codes_below(self.fix, frame)
+            self.kept[frame] = plates.still_picture(codes, engine, frame, self.rect, self.fix.shot.clip.encoding)
+        return self.kept[frame]
 
 
 def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
@@ -73,18 +132,25 @@ def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
     document = fix.document
     data = actions.fix_data(document)
     hold = actions.current_hold(fix)
-    key = (
-        fix.id,
-        hold.id,
-        fix.shot.clip.encoding,
-        digest({k: document[k] for k in ("edge", "plate", "strokes", "match")}),
-    )
+    said = evidence.of(fix, hold)
+    parts = {k: document[k] for k in ("edge", "plates", "source", "blend", "art", "front", "stands", "match")}
+    key = (fix.id, hold.id, hold.running, fix.shot.clip.encoding, below_state(fix), digest([parts, said.plain()]))
 
     def make() -> ReadyFix:
-        plate = painted_plate(document, hold, fix.shot.clip)
-        return make_fix(hold.engine(frames=False), data.edge.edge(), plate, data.match.light, data.match.blur)
+        made = [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in document["plates"]]
+        engine = hold.engine(frames=data.stands)
+        art = _art(fix, data.art)
+        prepared = make_fix(engine, data.plan(), made, said, art, lambda n: codes_below(fix, n), fix.id)
+        return replace(prepared, hold=hold.engine(frames=False)) if data.stands else prepared
 
     return fixes_kept.once(key, make), hold
+
+
+def _art(fix: Fix, data: ArtData | None) -> Any:
+    if data is None:
+        return None
+    row = Artwork.objects.get(id=fix.document["art"]["id"])
+    return build_art(data, inside_root(plates_root(), row.file), fix.shot.clip.encoding)
 
 
 def digest(data: Any) -> str:
@@ -92,21 +158,71 @@ def digest(data: Any) -> str:
     return hashlib.sha256(json.dumps(data, sort_keys=True).encode()).hexdigest()[:24]
 
 
-def stack(shot: Shot, frame: int, but: int | None = None) -> tuple[list[ReadyFix], str]:
+def recipe_of(document: dict[str, Any]) -> dict[str, Any]:
+    """The parts of a document that change pixels."""
+    return {name: value for name, value in document.items() if name not in ("name", "plate", "protect")}
+
+
+def below_state(fix: Fix) -> str:
+    """A name for all that the fixes below do; empty when there are none."""
+    lower = [
+        [other.id, recipe_of(other.document)]
+        for other in fix.shot.fixes.filter(order__lt=fix.order)
+        if other.document["on"] and not actions.missing_part(other.document)
+    ]
+    return digest(lower) if lower else ""
+
+
+def codes_below(fix: Fix, frame: int) -> Codes:
+    """A frame with the fixes below this one laid in."""
+    return laid_codes(fix.shot, frame, fix.order)
+
+
+def laid_codes(shot: Shot, frame: int, below: int | None = None) -> Codes:
+    """A frame with all fixes that can be laid (those of an order under ``below``), the last few kept."""
+    laid, state = stack(shot, frame, below)
+    media = shot.clip.media()
+    if not laid:
+        return codes_of(media, frame)
+    return patched_kept.once((media.stamp(frame), state), lambda: lay_all(codes_of(media, frame), frame, laid)[0])
+
+
+def stack(shot: Shot, frame: int, below: int | None = None) -> tuple[list[ReadyFix], str]:
     """The fixes that can be laid on a frame, in order, and a name for exactly this state."""
     laid, names = [], []
     for fix in shot.fixes.select_related("shot__clip").all():
         document = fix.document
-        if fix.id == but or not document["on"] or actions.is_off(document, frame) or actions.missing_part(document):
+        if below is not None and fix.order >= below:
+            break
+        if not document["on"] or actions.is_off(document, frame) or actions.missing_part(document):
             continue
         try:
             prepared, hold = ready(fix)
         except HushError:
             continue  # its stage says what is wrong; looking goes on
-        near = hold_near(hold, frame)
+        near = hold_near(hold, frame, prepared.reach)
         if not near.has(frame):
             continue
         laid.append(replace(prepared, hold=near))
         held = [(n, digest(np.asarray(f.params).tolist())) for n, f in sorted(near.frames.items())]
-        names.append(digest([fix.id, document, held]))
+        names.append(digest([fix.id, recipe_of(document), held, prepared.evidence.plain()]))
     return laid, digest(names)
+
+
+def reader_of(hold: Hold) -> Any:
+    """What a hold is measured on: the footage as shot, or the result of the fixes below."""
+    media = hold.fix.shot.clip.media()
+    if hold.method.get("reads") == "below":
+        return lambda frame: codes_below(hold.fix, frame)
+    return media.read
+
+
+def clip_of(fix: Fix) -> Clip:
+    """The media behind a fix's shot."""
+    return fix.shot.clip
+
+
+def active_plate(fix: Fix) -> tuple[plates.Plate, Hold]:
+    """The plate that is worked on. Raises HushError when there is none."""
+    hold = actions.current_hold(fix)
+    return painted_plate(fix, retouching.entry_of(fix.document), hold), hold

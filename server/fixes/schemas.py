@@ -5,19 +5,37 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from hushcore.recipe.models import GroundData, MatchData, MethodData, Node, PinData, StrokeData
+from hushcore.recipe.models import (
+    DonorData,
+    FrontData,
+    GroundData,
+    MatchData,
+    MethodData,
+    Node,
+    OutlineData,
+    PinData,
+    StrokeData,
+)  # fmt: skip
 
 Point = tuple[float, float]
 
 
 class StrokeOut(Schema):
-    """A stroke of the plate's list."""
+    """A stroke of the plate's list, without its points; ``at`` is where it begins."""
 
     id: int
     on: bool
     kind: str
     radius: float
+    hardness: float
     opacity: float
+    flow: float
+    band: str
+    scale: float
+    donor: DonorData
+    amount: float
+    moved: Point
+    at: Point
 
 
 class StrokeState(Schema):
@@ -27,8 +45,16 @@ class StrokeState(Schema):
     on: bool
 
 
+class IssueOut(Schema):
+    """One issue of a plate: the painted one, or a picture that came back."""
+
+    id: int
+    issue: int
+    outside: bool
+
+
 class PlateOut(Schema):
-    """The plate: its frame, and where its picture lies on the still surface."""
+    """A plate: its frame, where its picture lies on the still surface, and the frames that it serves."""
 
     id: int
     frame: int
@@ -36,6 +62,12 @@ class PlateOut(Schema):
     top: int
     width: int
     height: int
+    start: str
+    average: int
+    strokes: int
+    issues: list[IssueOut]
+    first: int = Field(description="Its share of the shot, by time,")
+    last: int = Field(description="to here.")
 
 
 class HeldOut(Schema):
@@ -125,9 +157,31 @@ class ManyMapsOut(Schema):
 class EdgeOut(Schema):
     """The edge."""
 
-    nodes: list[Node]
+    nodes: list[Node] = Field(description="The first outline.")
+    outlines: list[OutlineData]
     growth: float
     softness: float
+    inside: float
+
+
+class ArtOut(Schema):
+    """Artwork on the surface."""
+
+    id: int
+    name: str
+    width: int
+    height: int
+    corners: list[Point]
+    mode: str
+    opacity: float
+
+
+class LoudOut(Schema):
+    """The greatest tell of a fix; 1.0 is about where a careful viewer would notice."""
+
+    tell: str
+    value: float
+    frame: int
 
 
 class FixOut(Schema):
@@ -142,9 +196,17 @@ class FixOut(Schema):
     lacks: str
     hold: HoldOut | None
     edge: EdgeOut
-    plate: PlateOut | None
+    plate: PlateOut | None = Field(description="The plate that is worked on.")
+    plates: list[PlateOut]
     strokes: list[StrokeOut]
+    source: Literal["replace", "lift", "insert"]
+    blend: Literal["time", "light"]
+    stands: bool
+    art: ArtOut | None
+    front: FrontData
+    protect: list[Node] | None
     match: MatchData
+    loud: LoudOut | None
     off: list[tuple[int, int]]
     undo: str
     redo: str
@@ -179,9 +241,11 @@ class OnIn(VersionIn):
 class EdgeIn(VersionIn):
     """Another outline (none: as it is), growth and softness."""
 
-    nodes: list[Node] | None = None
+    nodes: list[Node] | None = Field(default=None, description="Another first outline alone.")
+    outlines: list[OutlineData] | None = Field(default=None, description="All outlines anew.", max_length=40)
     growth: float
     softness: float
+    inside: float | None = None
 
 
 class TrackIn(VersionIn):
@@ -257,3 +321,141 @@ class MatchIn(VersionIn):
     """How the plate is matched."""
 
     match: MatchData
+
+
+class PlateIdIn(VersionIn):
+    """One of the plates."""
+
+    plate: int
+
+
+class PlateStartIn(PlateIdIn):
+    """How a plate begins."""
+
+    start: Literal["below", "shot"] = "below"
+    average: int = Field(default=0, ge=0, le=24)
+
+
+class IssueIn(PlateIdIn):
+    """Another issue of a plate."""
+
+    issue: int
+
+
+class SuggestOut(Schema):
+    """A frame that would make a good plate."""
+
+    frame: int
+    worth: float
+    words: str
+
+
+class DonorIn(Schema):
+    """A part of a stroke's donor that changes."""
+
+    offset: Point | None = None
+    turn: float | None = None
+    zoom: float | None = None
+    flip: bool | None = None
+    source: str | int | None = None
+
+
+class StrokeEditIn(VersionIn):
+    """What changes about a stroke that is laid."""
+
+    radius: float | None = None
+    hardness: float | None = None
+    opacity: float | None = None
+    flow: float | None = None
+    band: Literal["all", "tone", "texture"] | None = None
+    scale: float | None = None
+    amount: float | None = None
+    moved: Point | None = None
+    donor: DonorIn | None = None
+
+
+class SpotsIn(VersionIn):
+    """Small spots to heal in one go; donors are found for each."""
+
+    spots: list[Point] = Field(min_length=1, max_length=200)
+    radius: float = Field(gt=0, le=100)
+    band: Literal["all", "tone", "texture"] = "all"
+    scale: float = Field(default=6.0, ge=1, le=40)
+
+
+class ApartOut(Schema):
+    """How far a donor's tone is from the place that it will cover: CIEDE2000, and by how much it is lighter (L*)."""
+
+    difference: float
+    lighter: float
+
+
+class ProtectIn(VersionIn):
+    """The outline that strokes must not leave, or none."""
+
+    nodes: list[Node] | None
+
+
+class SourceIn(VersionIn):
+    """What replaces the mark."""
+
+    source: Literal["replace", "lift", "insert"]
+    blend: Literal["time", "light"] = "time"
+    stands: bool = False
+
+
+class FrontIn(VersionIn):
+    """What passes in front."""
+
+    front: FrontData
+
+
+class ArtIn(VersionIn):
+    """Where artwork lies and how it is blended."""
+
+    corners: list[Point] = Field(min_length=4, max_length=4)
+    mode: Literal["normal", "multiply", "screen", "overlay", "soft light", "colour"]
+    opacity: float = Field(ge=0, le=1)
+
+
+class LinesOut(Schema):
+    """Where the patch is full, and where it ends, as closed polygons on the still surface."""
+
+    full: list[list[Point]]
+    ends: list[list[Point]]
+
+
+class GrainPoint(Schema):
+    """Grain at a brightness, tonal units."""
+
+    level: float
+    sigma: tuple[float, float, float]
+
+
+class EvidenceOut(Schema):
+    """What the shot says of itself."""
+
+    known: bool
+    multiplies: float
+    shutter: float
+    grain: list[GrainPoint]
+
+
+class TellOut(Schema):
+    """The tells of a frame."""
+
+    frame: int
+    drift: float
+    seam: float
+    light: float
+    texture: float
+    grain: float
+    flicker: float
+    stale: bool = Field(description="The fix has changed since.")
+
+
+class TellsOut(Schema):
+    """A fix's tells, and how many frames are still to be measured."""
+
+    frames: list[TellOut]
+    waiting: int

@@ -9,7 +9,9 @@ from config.events import tell
 from django.db import transaction
 from procrastinate.contrib.django import app
 
-from fixes.models import Hold, HoldFrame, Path, Run
+from fixes import actions, evidence, judging
+from fixes.models import Hold, Run
+from fixes.ready import reader_of
 from fixes.rows import keep, pack_state, unpack_state
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
@@ -23,8 +25,8 @@ from hushcore.hold.smooth import smoothed
 from hushcore.hold.state import State
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import Tracker, make_tracker
-from hushcore.plates.choose import clarity
-from hushcore.recipe.models import EdgeData, GroundData, MethodData
+from hushcore.plates.choose import Clarity, clarity
+from hushcore.recipe.models import GroundData, MethodData
 
 log = logging.getLogger("hush")
 CHUNK = 16  # frames a job; a killed worker's chunk is taken up after its last kept frame
@@ -63,7 +65,7 @@ def _chunk(hold: Hold, run: Run) -> bool:
     if run.over:
         _finish(hold, run, "")
         return False
-    media = hold.fix.shot.clip.media()
+    read = reader_of(hold)
     tracker = _tracker(hold, run)
     outline = _outline(hold)
     for _ in range(CHUNK):
@@ -71,9 +73,9 @@ def _chunk(hold: Hold, run: Run) -> bool:
             break
         if _stopped(hold):
             return False
-        codes = media.read(run.next_frame)
+        codes = read(run.next_frame)
         measured = of_measured(tracker.step(codes, run.next_frame))
-        _keep_step(hold, run, tracker, measured, _worth(codes, tracker, measured, outline))
+        _keep_step(hold, run, tracker, measured, _clear(codes, tracker, measured, outline))
     if not (run.over or tracker.over):
         return True
     _finish(hold, run, "")
@@ -90,12 +92,12 @@ def _parts(hold: Hold) -> tuple[Ground, Method]:
 
 def _tracker(hold: Hold, run: Run) -> Tracker:
     """A tracker where its direction stands: at the anchor, at the frame it goes on from, or after its last frame."""
-    media = hold.fix.shot.clip.media()
+    read = reader_of(hold)
     ground, method = _parts(hold)
-    tracker = make_tracker(media.read(hold.anchor), ground, method, hold.anchor)
+    tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)
     if run.state:
         state = State.from_arrays(unpack_state(bytes(run.state)))
-        tracker.restore(state, media.read(state.template.frame) if state.template else None)
+        tracker.restore(state, read(state.template.frame) if state.template else None)
     elif run.origin is not None:
         _start_at(hold, run, tracker)
     _describe(hold, tracker)
@@ -111,7 +113,7 @@ def _start_at(hold: Hold, run: Run, tracker: Tracker) -> None:
     if not engine.has(origin):
         raise HushError(f"Frame {origin} is not held any more; go on from another.", "not-held")
     params = engine.params_at(origin)
-    codes = hold.fix.shot.clip.media().read(origin)
+    codes = reader_of(hold)(origin)
     if run.renew:
         tracker.renew(codes, origin, params)
     tracker.place(codes, origin, params, engine.params_at(behind) if engine.has(behind) else None)
@@ -130,21 +132,21 @@ def _describe(hold: Hold, tracker: Tracker) -> None:
 
 def _outline(hold: Hold) -> np.ndarray | None:
     """The mark's outline, to say how clearly each frame shows it."""
-    path = Path.objects.filter(id=hold.fix.document["edge"]["path"]).first()
-    return EdgeData(nodes=path.nodes).outline() if path else None
+    found: np.ndarray | None = actions.mark_of(hold.fix.document)
+    return found
 
 
-def _worth(codes: Codes, held: Tracker | EngineHold, frame: Measured, outline: np.ndarray | None) -> float:
+def _clear(codes: Codes, held: Tracker | EngineHold, frame: Measured, outline: np.ndarray | None) -> Clarity | None:
     if outline is None or frame.lost:
-        return 0.0
-    return clarity(codes, held.map_of(frame.params), outline).worth
+        return None
+    return clarity(codes, held.map_of(frame.params), outline)
 
 
-def _keep_step(hold: Hold, run: Run, tracker: Tracker, frame: Measured, worth: float) -> None:
+def _keep_step(hold: Hold, run: Run, tracker: Tracker, frame: Measured, clear: Clarity | None) -> None:
     """The frame and the state that follows it, both or neither."""
     number = run.next_frame
     with transaction.atomic():
-        keep(hold, number, frame, worth)
+        keep(hold, number, frame, clear)
         run.next_frame = number + run.direction
         run.state = pack_state(tracker.state.arrays())
         run.save(update_fields=["next_frame", "state"])
@@ -166,6 +168,19 @@ def _finish(hold: Hold, run: Run | None, problem: str) -> None:
             held.state = Hold.State.DONE
         held.save(update_fields=["state", "problem", "todo"])
         tell("hold", hold=held.id, fix=held.fix_id, shot=hold.fix.shot_id, state=held.state)
+        if held.state == Hold.State.DONE:
+            settle.defer(hold=held.id)
+
+
+@app.task(queue="default", name="settle")
+def settle(hold: int) -> None:
+    """A hold is done: look at what the shot says of its light and grain, then at the tells."""
+    held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
+    if held is None or held.fix.document["hold"] != hold:
+        return
+    evidence.of(held.fix, held)
+    tell("settled", fix=held.fix_id, shot=held.fix.shot_id)
+    judging.ask(held.fix.shot_id, held.fix.order)
 
 
 @app.task(queue="default", name="rework")
@@ -191,21 +206,13 @@ def rework(hold: int) -> None:
 def _rework(hold: Hold) -> bool:
     """Returns False when it was stopped on the way; what is done by then stays."""
     engine, outline = hold.engine(), _outline(hold)
-    read = lru_cache(maxsize=KEPT)(hold.fix.shot.clip.media().read)
+    read = lru_cache(maxsize=KEPT)(reader_of(hold))
     for number, frame in _made(hold, engine, read):
         if _stopped(hold):
             return False
         engine.frames[number] = frame
-        worth = (
-            _old_worth(hold, number) if hold.work == Hold.Work.SMOOTH else _worth(read(number), engine, frame, outline)
-        )
-        keep(hold, number, frame, worth)
+        keep(hold, number, frame, _clear(read(number), engine, frame, outline))
     return True
-
-
-def _old_worth(hold: Hold, number: int) -> float:
-    row = HoldFrame.objects.filter(hold__in=hold.line, frame=number).order_by("-hold").first()
-    return row.worth if row else 0.0
 
 
 def _made(hold: Hold, engine: EngineHold, read: Reader) -> Iterator[tuple[int, Measured]]:

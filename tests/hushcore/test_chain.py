@@ -18,9 +18,11 @@ from hushcore.errors import HushError
 from hushcore.hold.record import Hold, track
 from hushcore.hold.still import Ground
 from hushcore.light import fields
+from hushcore.light.region import Region, halved
 from hushcore.media.clips import open_clip
 from hushcore.media.pictures import read_codes
 from hushcore.patch.fix import lay, make_fix
+from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -85,10 +87,10 @@ def patched_difference(clip, apron, fix, frame: int) -> tuple[float, float]:
 
 
 def test_patch_belongs_to_every_frame(clip, apron, held, plate):
-    edge = Edge(np.array(circle(100)), 4, 12)
+    edge = Edge.of(np.array(circle(100)), 4, 12)
     scores = {}
     for mode in ("off", "under"):
-        fix = make_fix(held, edge, plate, mode)
+        fix = make_fix(held, Plan(edge, Match(mode)), [(ANCHOR, plate)])
         scores[mode] = np.array([patched_difference(clip, apron, fix, f) for f in (FIRST, 1045, 1053, LAST)]).mean(0)
     under, floor = scores["under"]
     assert under <= floor + 0.25
@@ -104,16 +106,17 @@ def test_the_mark_s_own_colour_stays_out_of_the_light():
     original = np.where(mark[..., None], cloth * np.float32([0.4, 0.12, 0.12]), cloth)
     light = np.exp(0.4 * np.sin(x / 40) + 0.3 * np.cos(y / 33))[..., None].astype(np.float32)
     outside = np.maximum(np.hypot(x - 80, y - 80) - 46, 0).astype(np.float32)
-    region = fields.Region.around(outside, np.ones_like(outside))
-    found = np.exp(fields.field("under", original * light, original, region))
+    region = Region.around(outside, np.ones_like(outside))
+    sides = halved(original * light), halved(original)
+    found = np.exp(fields.light_of("under", *sides, region).gain)
     inner = np.hypot(x - 80, y - 80) < 44
     assert np.abs(np.log(found / light))[inner].mean() < 0.02
-    flat = np.exp(fields.field("even", original * light, original, region))
+    flat = np.exp(fields.light_of("even", *sides, region).gain)
     assert np.abs(np.log(flat / light))[inner].mean() > 0.1
 
 
 def test_delivered_frame_is_proved_from_the_file(clip, held, plate, tmp_path):
-    fix = make_fix(held, Edge(np.array(circle(100)), 4, 12), plate, "under")
+    fix = make_fix(held, Plan(Edge.of(np.array(circle(100)), 4, 12), Match("under")), [(ANCHOR, plate)])
     proof = deliver_frame(clip, 1044, [fix], tmp_path)
     written, source = read_codes(tmp_path / "apron.1044.tif"), clip.read(1044)
     changed = (written != source).any(-1)
@@ -224,5 +227,5 @@ def test_a_wrong_recipe_names_the_place(tmp_path, clip):
         json.dumps({"fixes": [{"hold": "h.json", "edge": {"polygon": circle(9)}, "plate": {"frame": "x"}}]})
     )
     done = run("render", str(clip.folder), "--recipe", f"{tmp_path}/r.json", "-o", f"{tmp_path}/o", code=1)
-    assert "fixes.0.plate.frame" in done.stderr
+    assert "fixes.0.plates.0.frame" in done.stderr
     assert not (tmp_path / "o").exists()

@@ -20,6 +20,7 @@ from hushcore.media.clips import open_clip
 from hushcore.media.movies import open_movie
 from hushcore.media.pictures import read_codes
 from hushcore.patch.fix import lay, make_fix
+from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 from tests.conftest import VAR
 
@@ -91,8 +92,8 @@ def test_light_is_matched_in_log_and_ten_bits_come_back(shots, wall_case, tmp_pa
     clip, centre, hold = wall_case
     clean = read_codes(shots[1] / "wall" / "clean" / f"wall.{wall.ANCHOR:07d}.dpx")
     plate = make_plate(clip.read(wall.ANCHOR), hold, wall.ANCHOR, [], clean, LOG)
-    edge = Edge(np.array(round_about(centre + np.array([0, 10]), 215)), 0, 8)
-    fix = make_fix(hold, edge, plate, "under")
+    edge = Edge.of(np.array(round_about(centre + np.array([0, 10]), 215)), 0, 8)
+    fix = make_fix(hold, Plan(edge, Match("under")), [(wall.ANCHOR, plate)])
     for frame in (wall.ANCHOR - 6, wall.ANCHOR + 6):
         proof = deliver_frame(clip, frame, [fix], tmp_path)  # raises unless every value outside is the source's
         assert proof.changed_outside == 0 < proof.changed_inside
@@ -120,7 +121,7 @@ def test_a_patch_on_a_ten_bit_movie_lands_in_its_own_samples(shots, tmp_path):
     clean = read_codes(shots[1] / "jug" / "clean" / f"jug.{jug.ANCHOR:04d}.tif")
     plate = make_plate(movie.read(anchor), hold, anchor, [], clean, VIDEO)
     corners = np.array([[x - 78, y - 60], [x + 78, y - 60], [x + 78, y + 60], [x - 78, y + 60]], float)
-    fix = make_fix(hold, Edge(corners, 0, 6), plate, "under")
+    fix = make_fix(hold, Plan(Edge.of(corners, 0, 6), Match("under")), [(anchor, plate)])
     frames = [anchor - 2, anchor, anchor + 2]
     for k, frame in enumerate(frames):
         list(deliver_segment(movie, [frame], lambda _: [fix], tmp_path / str(k)))

@@ -6,7 +6,7 @@ import pytest
 from hushcore.arrays import Rect
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
-from hushcore.retouch.strokes import Stroke, coverage, paint
+from hushcore.retouch.strokes import Canvas, Donor, Stroke, coverage, paint
 
 CIRCLE = np.array(
     [[50 + 20 * math.cos(a), 50 + 20 * math.sin(a)] for a in np.linspace(0, 2 * np.pi, 96, endpoint=False)]
@@ -15,7 +15,7 @@ RECT = Rect(0, 0, 100, 100)
 
 
 def test_matte_is_whole_inside_and_falls_outside_the_grown_outline():
-    matte = Edge(CIRCLE, growth=5, softness=10).matte(RECT)
+    matte = Edge.of(CIRCLE, growth=5, softness=10).matte(RECT)
     assert matte[50, 50] == 1
     assert matte[50, 74] == 1  # 24 px from the middle: inside 20 + 5
     assert matte[50, 80] == pytest.approx(0.5, abs=0.02)  # half way down the fall
@@ -25,25 +25,26 @@ def test_matte_is_whole_inside_and_falls_outside_the_grown_outline():
 
 def test_hard_edge_covers_its_area():
     # a matte without softness must hold pi r^2 of coverage
-    matte = Edge(CIRCLE, growth=0, softness=0).matte(RECT)
+    matte = Edge.of(CIRCLE, growth=0, softness=0).matte(RECT)
     assert matte.sum() == pytest.approx(math.pi * 400, rel=0.01)
 
 
 @pytest.mark.parametrize(("polygon", "growth"), [([[1, 1], [5, 5]], 0), ([[1, 1], [5, 5], [9, 9]], 0), (CIRCLE, -30)])
 def test_edge_without_area_is_refused(polygon, growth):
     with pytest.raises(HushError) as error:
-        Edge(np.array(polygon, float), growth, 0).matte(RECT)
+        Edge.of(np.array(polygon, float), growth, 0).matte(RECT)
     assert error.value.kind == "no-area"
 
 
 def stroke(points, **more):
-    return Stroke("clone", np.array(points, float), **{"radius": 8, "hardness": 0.5, "offset": (0, 30), **more})
+    donor = Donor(more.pop("offset", (0, 30)))
+    return Stroke("clone", np.array(points, float), **{"radius": 8, "hardness": 0.5, "donor": donor, **more})
 
 
 def test_clone_lays_the_donor_s_pixels():
     picture = np.random.default_rng(0).random((100, 100, 3)).astype(np.float32)
     original = picture.copy()
-    paint(picture, original, RECT, [stroke([[40, 40, 1], [60, 40, 1]])])
+    paint(Canvas(picture, original, RECT), [stroke([[40, 40, 1], [60, 40, 1]])])
     np.testing.assert_allclose(picture[40, 45], original[70, 45], atol=1e-6)
     np.testing.assert_array_equal(picture[70:], original[70:])
     changed = np.argwhere((picture != original).any(-1))
@@ -66,10 +67,10 @@ def test_coverage_does_not_depend_on_how_densely_the_pointer_was_sampled():
 def test_restore_brings_the_original_back_and_clone_takes_what_is_painted():
     picture = np.random.default_rng(1).random((100, 100, 3)).astype(np.float32)
     original = picture.copy()
-    paint(picture, original, RECT, [stroke([[50, 40, 1]]), stroke([[50, 40, 1]], offset=(0, 1))])
+    paint(Canvas(picture, original, RECT), [stroke([[50, 40, 1]]), stroke([[50, 40, 1]], offset=(0, 1))])
     assert not np.array_equal(picture[40, 50], original[70, 50])  # laid from the painted row below
     restore = Stroke("restore", np.array([[50, 40, 1]], float), radius=30, hardness=1.0)
-    paint(picture, original, RECT, [restore])
+    paint(Canvas(picture, original, RECT), [restore])
     np.testing.assert_allclose(picture[35:45, 45:55], original[35:45, 45:55], atol=1e-6)
 
 

@@ -18,8 +18,8 @@ COUNT = 9
 @pytest.fixture
 def storage(tmp_path, settings):
     """Storage roots of the test's own."""
-    settings.MEDIA_FOOTAGE, settings.DELIVERIES, settings.PROXIES = (
-        tmp_path / name for name in ("media", "deliveries", "proxies")
+    settings.MEDIA_FOOTAGE, settings.DELIVERIES, settings.PROXIES, settings.PLATES = (
+        tmp_path / name for name in ("media", "deliveries", "proxies", "plates")
     )
     settings.MEDIA_FOOTAGE.mkdir()
     settings.SCAN_APART = False  # one test opens footage apart; the others need not wait for it
@@ -108,7 +108,7 @@ class Hands:
         return answer
 
     def stroke(self, x=160.0, y=130.0, **more):
-        data = {"kind": "clone", "points": [[x, y, 1]], "radius": 24, "offset": [60, 0], **more}
+        data = {"kind": "clone", "points": [[x, y, 1]], "radius": 24, "donor": {"offset": [60, 0]}, **more}
         return self.do("post", "strokes", stroke=data)
 
 

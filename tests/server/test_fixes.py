@@ -59,7 +59,7 @@ def test_a_stroke_with_no_plate_is_refused_in_words(hands):
     answer = hands.stroke()
     assert answer.status_code == 400
     assert "No plate yet" in answer.json()["title"]
-    assert Fix.objects.get(id=hands.fix["id"]).document["strokes"] == []
+    assert Fix.objects.get(id=hands.fix["id"]).document["plates"] == []
 
 
 def test_an_edge_with_no_area_is_refused_and_the_old_one_stays(hands):
@@ -154,8 +154,9 @@ def test_settled_plate_is_what_delivery_uses(web, whole, shot):
 
     fix = Fix.objects.get(id=whole.fix["id"])
     prepared, hold = ready(fix)
-    plate = painted_plate(fix.document, hold, shot.clip)
-    np.testing.assert_array_equal(plate.cut(prepared.rect)[1], prepared.painted)
+    plate = painted_plate(fix, fix.document["plates"][0], hold)
+    left = prepared.sheets[0].asleft if prepared.sheets[0].asleft is not None else prepared.sheets[0].painted
+    np.testing.assert_array_equal(plate.cut(prepared.rect)[1], left)
 
 
 def test_strangers_see_nothing(client, shot):

@@ -10,6 +10,11 @@ export type Shot = Schemas["ShotOut"];
 export type Job = Schemas["JobOut"];
 export type Delivery = Schemas["DeliveryOut"];
 export type Node = Schemas["Node"];
+export type Outline = Schemas["OutlineData"];
+export type Match = Schemas["MatchData"];
+export type StrokeRow = Schemas["StrokeOut"];
+export type Tells = Schemas["TellsOut"];
+export type TellRow = Schemas["TellOut"];
 export type Session = Schemas["SessionOut"];
 
 /** What went wrong, in words for the artist; `kind` is for the program. */

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import type { Fix } from "./client";
+import type { Fix, TellRow, Tells } from "./client";
 import { fixNow, keys, queries } from "./queries";
 
 const OWN_ANSWER = 200; // ms
@@ -15,6 +15,7 @@ interface Told {
   lost?: boolean;
   version?: number;
   gone?: boolean;
+  values?: Record<string, number>;
 }
 
 /** Keeps what is on screen as it is on the server, for as long as the component is mounted. */
@@ -41,6 +42,10 @@ export function take(told: Told) {
   if (told.kind === "working" && told.shot !== undefined) working(told);
   if (told.kind === "hold" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+  if (told.kind === "judged" && told.fix !== undefined) judged(told);
+  if (told.kind === "settled" && told.fix !== undefined)
+    void queries.invalidateQueries({ queryKey: ["evidence", told.fix] });
+  if (told.kind === "fix" && told.fix !== undefined) void queries.invalidateQueries({ queryKey: keys.tells(told.fix) });
   if (told.kind === "fix" && told.shot !== undefined && told.fix !== undefined) {
     const { shot, fix } = told;
     // the news of our own change may come before its answer does: give that a moment
@@ -58,6 +63,17 @@ export function take(told: Told) {
     void queries.invalidateQueries({ queryKey: keys.proxies(told.shot) });
   if (told.kind === "delivery" || told.kind === "delivered")
     void queries.invalidateQueries({ queryKey: keys.deliveries });
+}
+
+/** One frame's tells came in. */
+function judged(told: Told) {
+  queries.setQueryData<Tells>(keys.tells(told.fix!), (tells) => {
+    if (!tells || !told.values) return tells;
+    const row = { ...told.values, frame: told.frame!, stale: false } as TellRow;
+    const before = tells.frames.find((one) => one.frame === row.frame);
+    const frames = [...tells.frames.filter((one) => one.frame !== row.frame), row].sort((a, b) => a.frame - b.frame);
+    return { frames, waiting: Math.max(0, tells.waiting - (before && !before.stale ? 0 : 1)) };
+  });
 }
 
 function working(told: Told) {

@@ -412,26 +412,6 @@ export interface paths {
         patch: operations["fixes_api_switch"];
         trace?: never;
     };
-    "/api/fixes/{fix}/edge": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Edge
-         * @description Another outline, growth or softness.
-         */
-        patch: operations["fixes_api_edge"];
-        trace?: never;
-    };
     "/api/fixes/{fix}/track": {
         parameters: {
             query?: never;
@@ -632,70 +612,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/fixes/{fix}/plate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Plate
-         * @description Take a frame as the plate.
-         */
-        patch: operations["fixes_api_plate"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/strokes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Stroke
-         * @description Lay a stroke on the plate.
-         */
-        post: operations["fixes_api_stroke"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Strokes
-         * @description Switch, reorder or take away strokes.
-         */
-        patch: operations["fixes_api_strokes"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/match": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Match
-         * @description Another light mode, or blur on or off.
-         */
-        patch: operations["fixes_api_match"];
-        trace?: never;
-    };
     "/api/fixes/{fix}/undo": {
         parameters: {
             query?: never;
@@ -848,6 +764,494 @@ export interface paths {
          * @description The hold in an open form: ``hold.json``, ``points.csv`` (corners of its ground) or ``matrices.json``.
          */
         get: operations["fixes_api_tracks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/edge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edge
+         * @description Other outlines, growth or softness.
+         */
+        patch: operations["fixes_patch_api_edge"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/edge-lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Edge Lines
+         * @description Where the patch is full on a frame, and where it ends.
+         */
+        get: operations["fixes_patch_api_edge_lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/suggest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Suggested
+         * @description Frames that would make the next plate, with the reasons.
+         */
+        get: operations["fixes_patch_api_suggested"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Plate
+         * @description Take a frame as the plate, in place of the one that is worked on.
+         */
+        patch: operations["fixes_patch_api_plate"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Plate
+         * @description Another plate beside those that are there.
+         */
+        post: operations["fixes_patch_api_add_plate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plates/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Plate
+         * @description Which of the plates is worked on.
+         */
+        post: operations["fixes_patch_api_choose_plate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plates/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop Plate
+         * @description Take a plate out of the recipe.
+         */
+        post: operations["fixes_patch_api_drop_plate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plates/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Plate
+         * @description Begin a plate from the result of the fixes below, from the frame as shot, or from an average of frames.
+         */
+        post: operations["fixes_patch_api_start_plate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plates/issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Issue
+         * @description Go back to another issue of a plate.
+         */
+        post: operations["fixes_patch_api_use_issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plates/{plate}/out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plate Out
+         * @description The plate's picture for an image editor, or the matte as a guide.
+         */
+        get: operations["fixes_patch_api_plate_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/plates/{plate}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plate Back
+         * @description A picture of the plate's frame came back from an editor.
+         */
+        post: operations["fixes_patch_api_plate_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stroke
+         * @description Lay a stroke on the plate.
+         */
+        post: operations["fixes_patch_api_stroke"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Strokes
+         * @description Switch, reorder or take away strokes.
+         */
+        patch: operations["fixes_patch_api_strokes"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/spots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Spots
+         * @description Heal small spots, each from the nearest place that looks like its surroundings.
+         */
+        post: operations["fixes_patch_api_spots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/strokes/{stroke}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Edit Stroke
+         * @description Another donor, size, opacity, band or place for a stroke that is laid.
+         */
+        patch: operations["fixes_patch_api_edit_stroke"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/strokes/{stroke}/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stroke Path
+         * @description Where a stroke goes on the still surface.
+         */
+        get: operations["fixes_patch_api_stroke_path"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/donor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Donor
+         * @description How far a donor's tone is from the place that it would cover, on the plate as painted.
+         */
+        get: operations["fixes_patch_api_donor"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Colour
+         * @description The plate's mean linear light about a place, for the paint brush.
+         */
+        get: operations["fixes_patch_api_colour"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/protect": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Protect
+         * @description The outline that strokes must not leave.
+         */
+        patch: operations["fixes_patch_api_protect"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Source
+         * @description What replaces the mark.
+         */
+        patch: operations["fixes_patch_api_source"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/front": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Front
+         * @description What passes in front.
+         */
+        patch: operations["fixes_patch_api_front"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Match
+         * @description How the plate is matched.
+         */
+        patch: operations["fixes_patch_api_match"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/art": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Art
+         * @description Bring in artwork and put it over the mark.
+         */
+        post: operations["fixes_patch_api_bring_art"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Art
+         * @description Another place, blend mode or opacity for the artwork.
+         */
+        patch: operations["fixes_patch_api_art"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Facts
+         * @description What the shot says of its light, grain and shutter.
+         */
+        get: operations["fixes_patch_api_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/tells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tells
+         * @description The tells of each frame that has been measured.
+         */
+        get: operations["fixes_patch_api_tells"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1469,16 +1873,86 @@ export interface components {
             handles: number;
         };
         /**
+         * ArtOut
+         * @description Artwork on the surface.
+         */
+        ArtOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Corners */
+            corners: [
+                number,
+                number
+            ][];
+            /** Mode */
+            mode: string;
+            /** Opacity */
+            opacity: number;
+        };
+        /**
+         * DonorData
+         * @description Where a clone or heal takes from; see ``retouch.strokes.Donor``.
+         */
+        DonorData: {
+            /**
+             * Offset
+             * @description Donor minus target, px.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description Degrees.
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Zoom
+             * @default 1
+             */
+            zoom: number;
+            /**
+             * Flip
+             * @default false
+             */
+            flip: boolean;
+            /**
+             * Source
+             * @description As painted so far, as shot, or another frame.
+             * @default painted
+             */
+            source: ("painted" | "plate") | number;
+        };
+        /**
          * EdgeOut
          * @description The edge.
          */
         EdgeOut: {
-            /** Nodes */
+            /**
+             * Nodes
+             * @description The first outline.
+             */
             nodes: components["schemas"]["Node"][];
+            /** Outlines */
+            outlines: components["schemas"]["OutlineData"][];
             /** Growth */
             growth: number;
             /** Softness */
             softness: number;
+            /** Inside */
+            inside: number;
         };
         /**
          * FixOut
@@ -1501,10 +1975,30 @@ export interface components {
             lacks: string;
             hold: components["schemas"]["HoldOut"] | null;
             edge: components["schemas"]["EdgeOut"];
+            /** @description The plate that is worked on. */
             plate: components["schemas"]["PlateOut"] | null;
+            /** Plates */
+            plates: components["schemas"]["PlateOut"][];
             /** Strokes */
             strokes: components["schemas"]["StrokeOut"][];
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "replace" | "lift" | "insert";
+            /**
+             * Blend
+             * @enum {string}
+             */
+            blend: "time" | "light";
+            /** Stands */
+            stands: boolean;
+            art: components["schemas"]["ArtOut"] | null;
+            front: components["schemas"]["FrontData"];
+            /** Protect */
+            protect: components["schemas"]["Node"][] | null;
             match: components["schemas"]["MatchData"];
+            loud: components["schemas"]["LoudOut"] | null;
             /** Off */
             off: [
                 number,
@@ -1516,6 +2010,22 @@ export interface components {
             redo: string;
             /** Suggested Plate */
             suggested_plate: number | null;
+        };
+        /**
+         * FrontData
+         * @description What passes in front of the mark: found by itself, and shapes in frame px that add to it or take away.
+         */
+        FrontData: {
+            /**
+             * Auto
+             * @default true
+             */
+            auto: boolean;
+            /**
+             * Shapes
+             * @default []
+             */
+            shapes: components["schemas"]["OutlineData"][];
         };
         /**
          * GridOut
@@ -1651,6 +2161,18 @@ export interface components {
             weak: components["schemas"]["WeakOut"][];
         };
         /**
+         * IssueOut
+         * @description One issue of a plate: the painted one, or a picture that came back.
+         */
+        IssueOut: {
+            /** Id */
+            id: number;
+            /** Issue */
+            issue: number;
+            /** Outside */
+            outside: boolean;
+        };
+        /**
          * KeyOut
          * @description A correction by hand.
          */
@@ -1661,22 +2183,81 @@ export interface components {
             pins: components["schemas"]["PinData"][];
         };
         /**
+         * LoudOut
+         * @description The greatest tell of a fix; 1.0 is about where a careful viewer would notice.
+         */
+        LoudOut: {
+            /** Tell */
+            tell: string;
+            /** Value */
+            value: number;
+            /** Frame */
+            frame: number;
+        };
+        /**
          * MatchData
-         * @description How the plate is made to belong to each frame.
+         * @description How the plate is made to belong to each frame; see ``patch.plan.Match``.
          */
         MatchData: {
             /**
              * Light
-             * @default under
+             * @default auto
              * @enum {string}
              */
-            light: "off" | "even" | "under";
+            light: "auto" | "off" | "even" | "slope" | "rim" | "under" | "shine";
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Steady
+             * @description Averaged over time, flicker left.
+             * @default 0
+             */
+            steady: number;
+            /**
+             * Capped
+             * @description The mark's own shading is kept out of the light.
+             * @default true
+             */
+            capped: boolean;
             /**
              * Blur
              * @description Give the patch the frame's own motion blur.
              * @default true
              */
             blur: boolean;
+            /**
+             * Sharpness
+             * @description Give it the frame's own softness.
+             * @default true
+             */
+            sharpness: boolean;
+            /**
+             * Texture
+             * @description Times its own.
+             * @default 1
+             */
+            texture: number;
+            /**
+             * Texture Scale
+             * @default 6
+             */
+            texture_scale: number;
+            repair?: components["schemas"]["RepairData"] | null;
+            /**
+             * Grain
+             * @default fresh
+             * @enum {string}
+             */
+            grain: "fresh" | "keep" | "off";
+            /**
+             * Grain Amount
+             * @description Times what was measured.
+             * @default 1
+             */
+            grain_amount: number;
         };
         /**
          * MethodData
@@ -1737,10 +2318,17 @@ export interface components {
              * @default false
              */
             renew: boolean;
+            /**
+             * Reads
+             * @description Measured on the footage as shot, or on the result of the fixes below.
+             * @default shot
+             * @enum {string}
+             */
+            reads: "shot" | "below";
         };
         /**
          * Node
-         * @description A path's point with its handles, relative to it; (0, 0) is a corner.
+         * @description A path's point with its handles, relative to it; (0, 0) is a corner. ``soft``: px of softness of its own.
          */
         Node: {
             /** X */
@@ -1769,6 +2357,59 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Soft
+             * @default 0
+             */
+            soft: number;
+        };
+        /**
+         * NodesKey
+         * @description An outline as it is on one frame: the same points, elsewhere.
+         */
+        NodesKey: {
+            /** Frame */
+            frame: number;
+            /** Nodes */
+            nodes: components["schemas"]["Node"][];
+        };
+        /**
+         * OutlineData
+         * @description A closed shape, or an open line with a width: a polygon, a path with handles, or such a path keyed over time.
+         */
+        OutlineData: {
+            /** Polygon */
+            polygon?: [
+                number,
+                number
+            ][] | null;
+            /** Nodes */
+            nodes?: components["schemas"]["Node"][] | null;
+            /**
+             * Keys
+             * @description Corrections over time; evenly between them.
+             * @default []
+             */
+            keys: components["schemas"]["NodesKey"][];
+            /**
+             * Takes
+             * @description Taken away from the shapes before it.
+             * @default false
+             */
+            takes: boolean;
+            /**
+             * Width
+             * @description px of an open line.
+             */
+            width?: number | null;
+            /**
+             * Span
+             * @description First and last frame that it is there.
+             */
+            span?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * PassingData
@@ -1798,7 +2439,7 @@ export interface components {
         };
         /**
          * PlateOut
-         * @description The plate: its frame, and where its picture lies on the still surface.
+         * @description A plate: its frame, where its picture lies on the still surface, and the frames that it serves.
          */
         PlateOut: {
             /** Id */
@@ -1813,6 +2454,24 @@ export interface components {
             width: number;
             /** Height */
             height: number;
+            /** Start */
+            start: string;
+            /** Average */
+            average: number;
+            /** Strokes */
+            strokes: number;
+            /** Issues */
+            issues: components["schemas"]["IssueOut"][];
+            /**
+             * First
+             * @description Its share of the shot, by time,
+             */
+            first: number;
+            /**
+             * Last
+             * @description to here.
+             */
+            last: number;
         };
         /**
          * PrepData
@@ -1853,6 +2512,27 @@ export interface components {
             gamma: number;
         };
         /**
+         * RepairData
+         * @description Texture from another place of the plate, for one that is too soft.
+         */
+        RepairData: {
+            /** Offset */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Scale
+             * @default 6
+             */
+            scale: number;
+            /**
+             * Amount
+             * @default 1
+             */
+            amount: number;
+        };
+        /**
          * ShapeKey
          * @description A shape on one frame.
          */
@@ -1867,7 +2547,7 @@ export interface components {
         };
         /**
          * StrokeOut
-         * @description A stroke of the plate's list.
+         * @description A stroke of the plate's list, without its points; ``at`` is where it begins.
          */
         StrokeOut: {
             /** Id */
@@ -1878,8 +2558,29 @@ export interface components {
             kind: string;
             /** Radius */
             radius: number;
+            /** Hardness */
+            hardness: number;
             /** Opacity */
             opacity: number;
+            /** Flow */
+            flow: number;
+            /** Band */
+            band: string;
+            /** Scale */
+            scale: number;
+            donor: components["schemas"]["DonorData"];
+            /** Amount */
+            amount: number;
+            /** Moved */
+            moved: [
+                number,
+                number
+            ];
+            /** At */
+            at: [
+                number,
+                number
+            ];
         };
         /**
          * WeakOut
@@ -1934,20 +2635,6 @@ export interface components {
             version: number;
             /** On */
             on: boolean;
-        };
-        /**
-         * EdgeIn
-         * @description Another outline (none: as it is), growth and softness.
-         */
-        EdgeIn: {
-            /** Version */
-            version: number;
-            /** Nodes */
-            nodes?: components["schemas"]["Node"][] | null;
-            /** Growth */
-            growth: number;
-            /** Softness */
-            softness: number;
         };
         /**
          * TrackIn
@@ -2070,6 +2757,88 @@ export interface components {
             ][];
         };
         /**
+         * HoldMapOut
+         * @description The map of one frame: 9 numbers of a homography (row by row), or spline coefficients (rows, cols, x y).
+         */
+        HoldMapOut: {
+            /** Frame */
+            frame: number;
+            /** Params */
+            params: number[];
+            /**
+             * Drift
+             * @description px per cell.
+             */
+            drift: number[][];
+            /**
+             * Cells
+             * @description 0..9: how far a cell was used; o: off the frame; .: not read.
+             */
+            cells: string[];
+        };
+        /**
+         * ManyMapsOut
+         * @description The maps of a stretch, for drawing on the surface while it plays: frame to parameters.
+         */
+        ManyMapsOut: {
+            /** Frames */
+            frames: {
+                [key: string]: number[];
+            };
+        };
+        /**
+         * EdgeIn
+         * @description Another outline (none: as it is), growth and softness.
+         */
+        EdgeIn: {
+            /** Version */
+            version: number;
+            /**
+             * Nodes
+             * @description Another first outline alone.
+             */
+            nodes?: components["schemas"]["Node"][] | null;
+            /**
+             * Outlines
+             * @description All outlines anew.
+             */
+            outlines?: components["schemas"]["OutlineData"][] | null;
+            /** Growth */
+            growth: number;
+            /** Softness */
+            softness: number;
+            /** Inside */
+            inside?: number | null;
+        };
+        /**
+         * LinesOut
+         * @description Where the patch is full, and where it ends, as closed polygons on the still surface.
+         */
+        LinesOut: {
+            /** Full */
+            full: [
+                number,
+                number
+            ][][];
+            /** Ends */
+            ends: [
+                number,
+                number
+            ][][];
+        };
+        /**
+         * SuggestOut
+         * @description A frame that would make a good plate.
+         */
+        SuggestOut: {
+            /** Frame */
+            frame: number;
+            /** Worth */
+            worth: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * PlateIn
          * @description Take a frame as the plate.
          */
@@ -2078,6 +2847,49 @@ export interface components {
             version: number;
             /** Frame */
             frame: number;
+        };
+        /**
+         * PlateIdIn
+         * @description One of the plates.
+         */
+        PlateIdIn: {
+            /** Version */
+            version: number;
+            /** Plate */
+            plate: number;
+        };
+        /**
+         * PlateStartIn
+         * @description How a plate begins.
+         */
+        PlateStartIn: {
+            /** Version */
+            version: number;
+            /** Plate */
+            plate: number;
+            /**
+             * Start
+             * @default below
+             * @enum {string}
+             */
+            start: "below" | "shot";
+            /**
+             * Average
+             * @default 0
+             */
+            average: number;
+        };
+        /**
+         * IssueIn
+         * @description Another issue of a plate.
+         */
+        IssueIn: {
+            /** Version */
+            version: number;
+            /** Plate */
+            plate: number;
+            /** Issue */
+            issue: number;
         };
         /**
          * StrokeData
@@ -2089,7 +2901,7 @@ export interface components {
              * @default clone
              * @enum {string}
              */
-            kind: "clone" | "restore";
+            kind: "clone" | "heal" | "paint" | "lighten" | "darken" | "smooth" | "sharpen" | "restore";
             /**
              * Points
              * @description x, y in px and pressure 0..1.
@@ -2112,14 +2924,85 @@ export interface components {
              */
             opacity: number;
             /**
-             * Offset
-             * @description Donor minus target, whole px.
+             * Flow
+             * @description Share that each dab lays; at 1 nothing builds up.
+             * @default 1
+             */
+            flow: number;
+            /**
+             * Spacing
+             * @description Radii between dabs.
+             * @default 0.25
+             */
+            spacing: number;
+            /**
+             * Pressure
+             * @default size
+             * @enum {string}
+             */
+            pressure: "size" | "opacity" | "both" | "none";
+            /**
+             * Band
+             * @default all
+             * @enum {string}
+             */
+            band: "all" | "tone" | "texture";
+            /**
+             * Scale
+             * @description px (sigma) between tone and texture.
+             * @default 6
+             */
+            scale: number;
+            /**
+             * @default {
+             *       "offset": [
+             *         0,
+             *         0
+             *       ],
+             *       "turn": 0,
+             *       "zoom": 1,
+             *       "flip": false,
+             *       "source": "painted"
+             *     }
+             */
+            donor: components["schemas"]["DonorData"];
+            /**
+             * Colour
+             * @description Linear light of a paint stroke.
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Amount
+             * @description Stops of lighten and darken.
+             * @default 0.5
+             */
+            amount: number;
+            /**
+             * Within
+             * @description The outline that it must not leave.
+             */
+            within?: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Moved
+             * @description px from where it was drawn.
              * @default [
              *       0,
              *       0
              *     ]
              */
-            offset: [
+            moved: [
                 number,
                 number
             ];
@@ -2159,6 +3042,132 @@ export interface components {
             strokes: components["schemas"]["StrokeState"][];
         };
         /**
+         * SpotsIn
+         * @description Small spots to heal in one go; donors are found for each.
+         */
+        SpotsIn: {
+            /** Version */
+            version: number;
+            /** Spots */
+            spots: [
+                number,
+                number
+            ][];
+            /** Radius */
+            radius: number;
+            /**
+             * Band
+             * @default all
+             * @enum {string}
+             */
+            band: "all" | "tone" | "texture";
+            /**
+             * Scale
+             * @default 6
+             */
+            scale: number;
+        };
+        /**
+         * DonorIn
+         * @description A part of a stroke's donor that changes.
+         */
+        DonorIn: {
+            /** Offset */
+            offset?: [
+                number,
+                number
+            ] | null;
+            /** Turn */
+            turn?: number | null;
+            /** Zoom */
+            zoom?: number | null;
+            /** Flip */
+            flip?: boolean | null;
+            /** Source */
+            source?: string | number | null;
+        };
+        /**
+         * StrokeEditIn
+         * @description What changes about a stroke that is laid.
+         */
+        StrokeEditIn: {
+            /** Version */
+            version: number;
+            /** Radius */
+            radius?: number | null;
+            /** Hardness */
+            hardness?: number | null;
+            /** Opacity */
+            opacity?: number | null;
+            /** Flow */
+            flow?: number | null;
+            /** Band */
+            band?: ("all" | "tone" | "texture") | null;
+            /** Scale */
+            scale?: number | null;
+            /** Amount */
+            amount?: number | null;
+            /** Moved */
+            moved?: [
+                number,
+                number
+            ] | null;
+            donor?: components["schemas"]["DonorIn"] | null;
+        };
+        /**
+         * ApartOut
+         * @description How far a donor's tone is from the place that it will cover: CIEDE2000, and by how much it is lighter (L*).
+         */
+        ApartOut: {
+            /** Difference */
+            difference: number;
+            /** Lighter */
+            lighter: number;
+        };
+        /**
+         * ProtectIn
+         * @description The outline that strokes must not leave, or none.
+         */
+        ProtectIn: {
+            /** Version */
+            version: number;
+            /** Nodes */
+            nodes: components["schemas"]["Node"][] | null;
+        };
+        /**
+         * SourceIn
+         * @description What replaces the mark.
+         */
+        SourceIn: {
+            /** Version */
+            version: number;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "replace" | "lift" | "insert";
+            /**
+             * Blend
+             * @default time
+             * @enum {string}
+             */
+            blend: "time" | "light";
+            /**
+             * Stands
+             * @default false
+             */
+            stands: boolean;
+        };
+        /**
+         * FrontIn
+         * @description What passes in front.
+         */
+        FrontIn: {
+            /** Version */
+            version: number;
+            front: components["schemas"]["FrontData"];
+        };
+        /**
          * MatchIn
          * @description How the plate is matched.
          */
@@ -2168,34 +3177,87 @@ export interface components {
             match: components["schemas"]["MatchData"];
         };
         /**
-         * HoldMapOut
-         * @description The map of one frame: 9 numbers of a homography (row by row), or spline coefficients (rows, cols, x y).
+         * ArtIn
+         * @description Where artwork lies and how it is blended.
          */
-        HoldMapOut: {
-            /** Frame */
-            frame: number;
-            /** Params */
-            params: number[];
+        ArtIn: {
+            /** Version */
+            version: number;
+            /** Corners */
+            corners: [
+                number,
+                number
+            ][];
             /**
-             * Drift
-             * @description px per cell.
+             * Mode
+             * @enum {string}
              */
-            drift: number[][];
-            /**
-             * Cells
-             * @description 0..9: how far a cell was used; o: off the frame; .: not read.
-             */
-            cells: string[];
+            mode: "normal" | "multiply" | "screen" | "overlay" | "soft light" | "colour";
+            /** Opacity */
+            opacity: number;
         };
         /**
-         * ManyMapsOut
-         * @description The maps of a stretch, for drawing on the surface while it plays: frame to parameters.
+         * EvidenceOut
+         * @description What the shot says of itself.
          */
-        ManyMapsOut: {
+        EvidenceOut: {
+            /** Known */
+            known: boolean;
+            /** Multiplies */
+            multiplies: number;
+            /** Shutter */
+            shutter: number;
+            /** Grain */
+            grain: components["schemas"]["GrainPoint"][];
+        };
+        /**
+         * GrainPoint
+         * @description Grain at a brightness, tonal units.
+         */
+        GrainPoint: {
+            /** Level */
+            level: number;
+            /** Sigma */
+            sigma: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * TellOut
+         * @description The tells of a frame.
+         */
+        TellOut: {
+            /** Frame */
+            frame: number;
+            /** Drift */
+            drift: number;
+            /** Seam */
+            seam: number;
+            /** Light */
+            light: number;
+            /** Texture */
+            texture: number;
+            /** Grain */
+            grain: number;
+            /** Flicker */
+            flicker: number;
+            /**
+             * Stale
+             * @description The fix has changed since.
+             */
+            stale: boolean;
+        };
+        /**
+         * TellsOut
+         * @description A fix's tells, and how many frames are still to be measured.
+         */
+        TellsOut: {
             /** Frames */
-            frames: {
-                [key: string]: number[];
-            };
+            frames: components["schemas"]["TellOut"][];
+            /** Waiting */
+            waiting: number;
         };
         /**
          * DeliveryOut
@@ -2883,32 +3945,6 @@ export interface operations {
             };
         };
     };
-    fixes_api_edge: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EdgeIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
     fixes_api_track: {
         parameters: {
             query?: never;
@@ -3184,110 +4220,6 @@ export interface operations {
             };
         };
     };
-    fixes_api_plate: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PlateIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_stroke: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StrokeIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_strokes: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StrokesIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_match: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MatchIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
     fixes_api_undo: {
         parameters: {
             query?: never;
@@ -3472,6 +4404,691 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    fixes_patch_api_edge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EdgeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_edge_lines: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_suggested: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestOut"][];
+                };
+            };
+        };
+    };
+    fixes_patch_api_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_add_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_choose_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlateIdIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_drop_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlateIdIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_start_plate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlateStartIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_use_issue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssueIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_plate_out: {
+        parameters: {
+            query?: {
+                form?: "tif" | "png" | "exr";
+                crop?: boolean;
+                guide?: boolean;
+            };
+            header?: never;
+            path: {
+                fix: number;
+                plate: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    fixes_patch_api_plate_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+                plate: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Version */
+                    version: number;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_strokes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_spots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpotsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_edit_stroke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+                stroke: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokeEditIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_stroke_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+                stroke: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number
+                    ][];
+                };
+            };
+        };
+    };
+    fixes_patch_api_donor: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                dx: number;
+                dy: number;
+                radius: number;
+            };
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApartOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_colour: {
+        parameters: {
+            query: {
+                x: number;
+                y: number;
+                radius?: number;
+            };
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": [
+                        number,
+                        number,
+                        number
+                    ];
+                };
+            };
+        };
+    };
+    fixes_patch_api_protect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProtectIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_front: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrontIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_match: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_bring_art: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Version */
+                    version: number;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_art: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArtIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceOut"];
+                };
+            };
+        };
+    };
+    fixes_patch_api_tells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellsOut"];
+                };
             };
         };
     };

@@ -30,6 +30,10 @@ export const keys = {
   colour: ["colour"] as const,
   proxies: (shot: number) => ["proxies", shot] as const,
   storage: ["storage"] as const,
+  tells: (fix: number) => ["tells", fix] as const,
+  suggest: (fix: number, version: number) => ["suggest", fix, version] as const,
+  evidence: (fix: number, hold: number) => ["evidence", fix, hold] as const,
+  lines: (fix: number, version: number, frame: number) => ["lines", fix, version, frame] as const,
 };
 
 export function useSession() {
@@ -141,6 +145,49 @@ export const mapOptions = (hold: number, frame: number) => ({
   gcTime: 600_000,
   retry: 0,
 });
+
+/** A fix's tells; they come in one by one while workers measure. */
+export const useTells = (fix: Fix | null) =>
+  useQuery({
+    queryKey: keys.tells(fix?.id ?? 0),
+    queryFn: () =>
+      body<Schemas["TellsOut"]>(client.GET("/api/fixes/{fix}/tells", { params: { path: { fix: fix!.id } } })),
+    enabled: !!fix && !fix.lacks,
+    staleTime: 3_000,
+  });
+
+export const useSuggestions = (fix: Fix, on: boolean) =>
+  useQuery({
+    queryKey: keys.suggest(fix.id, fix.version),
+    queryFn: () =>
+      body<Schemas["SuggestOut"][]>(client.GET("/api/fixes/{fix}/suggest", { params: { path: { fix: fix.id } } })),
+    enabled: on && !!fix.hold,
+  });
+
+/** What the shot says of its light and grain; it is read once its hold is done. */
+export const useEvidence = (fix: Fix) =>
+  useQuery({
+    queryKey: keys.evidence(fix.id, fix.hold?.id ?? 0),
+    queryFn: () =>
+      body<Schemas["EvidenceOut"]>(client.GET("/api/fixes/{fix}/evidence", { params: { path: { fix: fix.id } } })),
+    enabled: fix.hold?.state === "done" && fix.edge.nodes.length > 0,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** Where the patch is full and where it ends; `frame` matters only for an edge that changes. */
+export const useEdgeLines = (fix: Fix | null, frame: number, on: boolean) =>
+  useQuery({
+    queryKey: keys.lines(fix?.id ?? 0, fix?.version ?? 0, fix && isKeyed(fix) ? frame : 0),
+    queryFn: () =>
+      body<Schemas["LinesOut"]>(
+        client.GET("/api/fixes/{fix}/edge-lines", { params: { path: { fix: fix!.id }, query: { frame } } }),
+      ),
+    enabled: on && !!fix && fix.edge.outlines.length > 0,
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: (before) => before,
+  });
+
+const isKeyed = (fix: Fix) => fix.edge.outlines.some((one) => (one.keys?.length ?? 0) > 1 || !!one.span);
 
 /** A list that was asked for before a change of ours came through must not take that change back. */
 export function newest(fetched: Fix[], known: Fix[] | undefined): Fix[] {

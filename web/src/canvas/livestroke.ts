@@ -6,6 +6,30 @@ export interface Brush {
   opacity: number;
 }
 
+/** A donor: its picture, and how it lies; turned, scaled and mirrored about the stroke's first point. */
+export interface Laid {
+  picture: CanvasImageSource;
+  offset: Point;
+  turn: number;
+  zoom: number;
+  flip: boolean;
+}
+
+/** Draws a donor as the engine samples it (hushcore/retouch/strokes.py). */
+export function place(
+  ink: OffscreenCanvasRenderingContext2D,
+  laid: Laid,
+  first: [number, number, number],
+  corner: Point,
+) {
+  const [x, y] = [first[0] - corner.x, first[1] - corner.y];
+  ink.translate(x, y);
+  ink.scale(laid.flip ? -laid.zoom : laid.zoom, laid.zoom);
+  ink.rotate((laid.turn * Math.PI) / 180);
+  ink.translate(-x - laid.offset.x, -y - laid.offset.y);
+  ink.drawImage(laid.picture, 0, 0);
+}
+
 /** The same smooth fall as the engine's brush (hushcore/retouch/strokes.py). */
 export function falloff(d: number, radius: number, hardness: number): number {
   const core = radius * hardness;
@@ -35,10 +59,9 @@ export class LiveStroke {
   private readonly mask: OffscreenCanvas;
   private readonly tip: OffscreenCanvas;
 
-  /** `donor`: the picture to lay; `offset`: donor minus target; both pictures' corner is at `corner`. */
+  /** `laid`: the picture to lay and the way it lies, or a plain colour; both pictures' corner is at `corner`. */
   constructor(
-    private readonly donor: CanvasImageSource,
-    private readonly offset: Point,
+    private readonly laid: Laid | string,
     private readonly corner: Point,
     readonly brush: Brush,
     width: number,
@@ -81,7 +104,10 @@ export class LiveStroke {
     ink.drawImage(this.mask, 0, 0);
     ink.globalAlpha = 1;
     ink.globalCompositeOperation = "source-in";
-    ink.drawImage(this.donor, -this.offset.x, -this.offset.y);
+    if (typeof this.laid === "string") {
+      ink.fillStyle = this.laid;
+      ink.fillRect(x, y, w, h);
+    } else place(ink, this.laid, this.points[0]!, this.corner);
     ink.restore();
   }
 }

@@ -6,6 +6,8 @@ export interface PathNode {
   y: number;
   into: Point;
   out: Point;
+  /** px of softness of its own, outside. */
+  soft?: number;
 }
 
 export type Grip = { kind: "node" | "into" | "out"; index: number };
@@ -85,4 +87,22 @@ export function split(nodes: PathNode[], index: number, t: number): PathNode[] {
   });
   out.splice(index + 1, 0, { x: at.x, y: at.y, into: sub(abc, at), out: sub(bcd, at) });
   return out;
+}
+
+/** An outline's points on a frame: evenly between keys, held before the first and after the last (as the engine does). */
+export function keyedNodes(keys: { frame: number; nodes: PathNode[] }[], frame: number): PathNode[] {
+  const after = keys.findIndex((key) => key.frame >= frame);
+  if (after <= 0) return keys[after === 0 ? 0 : keys.length - 1]!.nodes;
+  const [a, b] = [keys[after - 1]!, keys[after]!];
+  const share = (frame - a.frame) / (b.frame - a.frame);
+  const mix = (p: Point, q: Point) => add(p, scaled(sub(q, p), share));
+  return a.nodes.map((node, i) => {
+    const other = b.nodes[i] ?? node;
+    return {
+      ...mix(node, other),
+      into: mix(node.into, other.into),
+      out: mix(node.out, other.out),
+      soft: (node.soft ?? 0) * (1 - share) + (other.soft ?? 0) * share,
+    };
+  });
 }

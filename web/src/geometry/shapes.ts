@@ -98,3 +98,30 @@ export function keyedShape(keys: ShapeKey[], frame: number): Point[] | null {
   const to = matched(from, evenly(points(late.polygon)));
   return from.map((p, k) => ({ x: p.x + part * (to[k]!.x - p.x), y: p.y + part * (to[k]!.y - p.y) }));
 }
+
+const RING_POINTS = 24;
+
+/**
+ * A drawn loop as a ring of `RING_POINTS` points that begins at the top and runs clockwise, so that the same points of
+ * two such rings belong together.
+ */
+export function ringOf(loop: Point[]): Point[] {
+  const ring = evenly(loop, RING_POINTS);
+  let twice = 0;
+  ring.forEach((p, i) => {
+    const q = ring[(i + 1) % ring.length]!;
+    twice += p.x * q.y - q.x * p.y;
+  });
+  const clockwise = twice >= 0 ? ring : [...ring].reverse();
+  const top = clockwise.reduce((best, p, i) => (p.y < clockwise[best]!.y ? i : best), 0);
+  return [...clockwise.slice(top), ...clockwise.slice(0, top)];
+}
+
+/** A drawn line with points at least `step` px apart; its ends stay. */
+export function simplified(line: Point[], step: number): Point[] {
+  const kept = [line[0]!];
+  for (const p of line) if (distance(kept[kept.length - 1]!, p) >= step) kept.push(p);
+  const last = line[line.length - 1]!;
+  if (kept.length < 2 || distance(kept[kept.length - 1]!, last) > 0.5) kept.push(last);
+  return kept;
+}

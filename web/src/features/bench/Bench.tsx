@@ -1,13 +1,14 @@
 import { Redo2, Undo2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { client, type Fix, type Shot } from "../../api/client";
-import { useChange, useFixes, useShot } from "../../api/queries";
+import { useChange, useFixes, useShot, useTells } from "../../api/queries";
 import { Tip } from "../../ui/controls";
 import { say } from "../../ui/messages";
 import { CompareBar } from "./CompareBar";
 import { DeliverDialog } from "./DeliverDialog";
 import { FixList } from "./FixList";
 import { useKeys } from "./keys";
+import { nextLoud } from "./model";
 import { Pictures } from "./Pictures";
 import { usePlaying } from "./pictures";
 import { Stages } from "./Stages";
@@ -53,7 +54,8 @@ function Open({ shot, fixes, onLeave }: { shot: Shot; fixes: Fix[]; onLeave: () 
       client.POST(way === "undo" ? "/api/fixes/{fix}/undo" : "/api/fixes/{fix}/redo", { params, body: { version } }),
     );
   usePlaying(shot, fixes);
-  useKeys({ shot, step, remove: () => hands.current?.removeNode() });
+  const tells = useTells(fix).data?.frames ?? [];
+  useKeys({ shot, step, remove: () => hands.current?.removeNode(), loud: (frame) => nextLoud(tells, frame) });
   return (
     <div className="flex h-full flex-col">
       <TopBar shot={shot} fix={fix} step={step} onLeave={onLeave} saving={change.isPending} />

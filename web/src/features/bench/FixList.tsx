@@ -4,8 +4,13 @@ import { client, type Fix, type Shot } from "../../api/client";
 import { keys, queries, useChange } from "../../api/queries";
 import { Button, Dot } from "../../ui/controls";
 import { say } from "../../ui/messages";
-import { cropAddress, level, loudest, running } from "./model";
+import { cropAddress, level, loudest, running, tellLevel } from "./model";
 import { useBench } from "./store";
+
+const kindWords = (fix: Fix) =>
+  fix.plates.length === 0
+    ? fix.hold!.kind
+    : `${fix.hold!.kind}, ${fix.plates.length > 1 ? `${fix.plates.length} plates` : fix.source}`;
 
 export function FixList({ shot, fixes }: { shot: Shot; fixes: Fix[] }) {
   const chosen = useBench((state) => state.fix);
@@ -142,17 +147,30 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
         </button>
       </div>
       <div className="flex items-center gap-1.5 text-soft">
-        <Dot level={level(worst?.drift, worst?.lost)} />
-        <span className="truncate">{running(fix.hold) ? "tracking" : fix.hold ? fix.hold.kind : "no hold"}</span>
-        {worst && (
+        <Dot level={fix.loud && !fix.lacks ? tellLevel(fix.loud.value) : level(worst?.drift, worst?.lost)} />
+        <span className="truncate">{running(fix.hold) ? "tracking" : fix.hold ? kindWords(fix) : "no hold"}</span>
+        {fix.loud && !fix.lacks ? (
           <button
             type="button"
             className="figure ml-auto whitespace-nowrap hover:text-ink"
-            title="Loudest drift; click to go there"
-            onClick={() => set({ frame: worst.frame, playing: false, fix: fix.id })}
+            title={`Loudest tell: ${fix.loud.tell}; click to go there`}
+            onClick={() => set({ frame: fix.loud!.frame, playing: false, fix: fix.id })}
           >
-            {worst.lost ? "lost" : worst.drift.toFixed(1)} at {worst.frame}
+            {fix.loud.value < 1
+              ? `${fix.loud.value.toFixed(1)} quiet`
+              : `${fix.loud.value.toFixed(1)} at ${fix.loud.frame}`}
           </button>
+        ) : (
+          worst && (
+            <button
+              type="button"
+              className="figure ml-auto whitespace-nowrap hover:text-ink"
+              title="Loudest drift; click to go there"
+              onClick={() => set({ frame: worst.frame, playing: false, fix: fix.id })}
+            >
+              {worst.lost ? "lost" : worst.drift.toFixed(1)} at {worst.frame}
+            </button>
+          )
         )}
       </div>
     </div>

@@ -1,15 +1,28 @@
 import { Maximize2 } from "lucide-react";
 import { useCallback, useMemo } from "react";
 import type { Fix, Shot } from "../../api/client";
+import { useEdgeLines } from "../../api/queries";
 import { fitted, type View } from "../../canvas/view";
 import { MessageLine } from "../../ui/messages";
 import { wanted } from "./hold/draft";
 import * as onHold from "./hold/paintHold";
-import { isHeld, shotBox, sightAddress, stillAddress, stillBox } from "./model";
+import {
+  isHeld,
+  outlineNodes,
+  PLAIN,
+  pathNodes,
+  seeAddress,
+  shotBox,
+  sightAddress,
+  stillAddress,
+  stillBox,
+} from "./model";
 import { PictureView } from "./PictureView";
 import * as paint from "./paint";
 import { addressOf, useBitmap, useDetail, useHeld, useNeighbours, useWay } from "./pictures";
 import { usePlate } from "./plate";
+import { fromDonor } from "./source/BrushPart";
+import { useApart } from "./source/useBrushHands";
 import { type Space, type Tool, useBench } from "./store";
 import { useHands } from "./useHands";
 import { Values } from "./Values";
@@ -28,7 +41,30 @@ const TOOL_WORDS: Partial<Record<Tool, string>> = {
   ignore: "Draw round a part of the surface to leave out. Esc leaves.",
   passing: "Draw round what passes in front on this frame. Esc leaves.",
   line: "Draw a straight line across the surface, in either picture. Esc leaves.",
+  add: "Draw a loop that is added to the edge. Esc leaves.",
+  take: "Draw a loop that is taken away from the edge. Esc leaves.",
+  draw: "Draw a line along what is to go. Esc leaves.",
+  front: "Draw round what is in front on this frame. Esc leaves.",
+  behind: "Draw round what is not in front. Esc leaves.",
+  brushFront: "Brush over what is in front on this frame; with Alt, what is not. Esc leaves.",
+  protect: "Draw round what strokes may touch, in the Still view. Esc leaves.",
+  moveStroke: "Drag the chosen stroke in the Still view. Esc leaves.",
+  repair: "Click a clean, sharp place in the Still view. Esc leaves.",
 };
+
+const SEEN = { light: "its light", matte: "matte", front: "what is in front", picture: "" };
+
+/** The picture of the frame that a donor lies on, held still. */
+function useOther(fix: Fix | null, shot: Shot, fixes: Fix[]) {
+  const source = useBench((state) => state.way.source);
+  const stage = useBench((state) => state.stage);
+  const on = typeof source === "number" && stage === "source" && fix?.hold;
+  const { bitmap } = useBitmap(on ? stillAddress(fix, shot, source, fixes, false, PLAIN, false) : null);
+  return useMemo(
+    () => (on && bitmap ? { bitmap, left: fix.hold!.still_left, top: fix.hold!.still_top } : null),
+    [on, bitmap, fix],
+  );
+}
 
 /** The two pictures, one in the other, linked by the pointer. */
 export function Pictures({ shot, fix, fixes, onHands }: Props) {
@@ -39,8 +75,10 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
   const held = useHeld(fix, frame);
   const map = held?.map ?? null;
   const hold = fix?.hold ?? null;
-  const plates = usePlate(fix, stage === "source", shot.look_name);
-  const hands = useHands({ shot, fix, held, plates });
+  const plates = usePlate(fix, stage === "source", `${shot.look_name}${bench.grainless ? " grainless" : ""}`);
+  const elsewhere = useOther(fix, shot, fixes);
+  const hands = useHands({ shot, fix, held, plates, other: elsewhere });
+  useApart(fix);
   onHands(hands);
   const draft = hands.hold.windowDraft;
   const boxes = useMemo(() => ({ shot: shotBox(shot), still: hold ? stillBox(hold) : shotBox(shot) }), [shot, hold]);
@@ -63,31 +101,42 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
   const other = useBitmap(split ? otherAddress : null, frozen);
   const otherDetail = useDetail(split ? otherAddress : null, boxes.shot, shotView, bench.sizes.shot);
   const painting = stage === "source" && !!fix?.plate && !!plates.plate;
+  const seeing =
+    fix && !fix.lacks && bench.see !== "picture" && (stage === "edge" || stage === "match") ? bench.see : null;
   const known = !!fix && !!hold && isHeld(hold, frame);
   const stillPicture = useBitmap(
-    fix && known && !painting
-      ? stillAddress(
-          fix,
-          shot,
-          frame,
-          fixes,
-          compare !== "source" && !fix.lacks,
-          way,
-          !bench.playing && viewOf("still").scale >= 1,
-        )
-      : null,
+    fix && known && seeing
+      ? seeAddress(fix, frame, fixes, seeing)
+      : fix && known && !painting
+        ? stillAddress(
+            fix,
+            shot,
+            frame,
+            fixes,
+            compare !== "source" && !fix.lacks,
+            way,
+            !bench.playing && viewOf("still").scale >= 1,
+          )
+        : null,
     bench.playing && main === "shot",
   );
-  const growth = bench.growth ?? fix?.edge.growth ?? 0;
-  const softness = bench.softness ?? fix?.edge.softness ?? 0;
+  const edged = stage === "edge";
+  const edgeLines = useEdgeLines(fix, frame, edged).data;
 
   const overlays = useCallback(
     (ink: CanvasRenderingContext2D, view: View, space: Space) => {
       if (hidden || !fix) return;
       const plain = paint.placer(view, null);
       if (stage === "hold" && space === "shot") onHold.passing(ink, plain, fix, draft, frame);
-      if (space === "shot" && !map) return;
+      if (space === "shot" && edged) paint.drawnFront(ink, plain, fix, frame);
+      if (space === "shot" && !map && !fix.stands) return;
       const place = paint.placer(view, space === "shot" ? (hands.hold.preview ?? map) : null);
+      // a mark that stands still in the frame has its edge there, whatever the surface does
+      const stood: paint.Place = fix.stands
+        ? space === "shot"
+          ? plain
+          : (p) => (map ? plain(map.inverse(p)) : plain(p))
+        : place;
       const line = hands.hold.line ?? testLine;
       if (line) onHold.testLine(ink, place, line);
       if (bench.playing && space === "shot" && stage !== "hold") return;
@@ -100,9 +149,20 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
         if (space === "shot" && holdPart === "correct" && frame !== hold.anchor)
           onHold.grips(ink, place, hold, frame, grab === "corner");
       }
-      if (hands.edgeNodes.length > 2 && stage !== "check")
-        paint.edge(ink, place, hands.edgeNodes, stage === "edge" ? growth : 0, stage === "edge" ? softness : 0);
-      if (stage === "edge") paint.grips(ink, place, hands.edgeNodes, node);
+      if (stage !== "check" && stage !== "source")
+        fix.edge.outlines.forEach((one, k) => {
+          const nodes = k === bench.outline ? hands.edge.nodes : outlineNodes(one, frame);
+          paint.outline(ink, stood, nodes, one.width ?? null, edged && k !== bench.outline);
+        });
+      if (stage === "source" && !bench.playing) {
+        if (fix.protect) paint.outline(ink, place, pathNodes(fix.protect), null, false);
+        if (hands.art.corners) paint.art(ink, place, hands.art.corners);
+        if (hands.edge.nodes.length > 2) paint.outline(ink, stood, hands.edge.nodes, null, true);
+      }
+      if (edged) {
+        if (edgeLines) paint.extent(ink, stood, edgeLines.full, edgeLines.ends);
+        paint.grips(ink, stood, hands.edge.nodes, node);
+      }
     },
     [
       hidden,
@@ -120,9 +180,11 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
       bench.playing,
       hands.hold.preview,
       hands.hold.line,
-      hands.edgeNodes,
-      growth,
-      softness,
+      hands.edge.nodes,
+      hands.art.corners,
+      edgeLines,
+      edged,
+      bench.outline,
       node,
     ],
   );
@@ -172,34 +234,64 @@ export function Pictures({ shot, fix, fixes, onHands }: Props) {
       const plate = plates.plate;
       if (painting && plate) {
         paint.picture(ink, view, plate.canvas, plate.left, plate.top);
-        for (const { stroke } of hands.settling) paint.live(ink, view, stroke, plate);
-        if (hands.stroke) paint.live(ink, view, hands.stroke, plate);
+        for (const { stroke } of hands.brush.settling) paint.live(ink, view, stroke, plate);
+        if (hands.brush.stroke) paint.live(ink, view, hands.brush.stroke, plate);
       } else if (stillPicture.bitmap && hold)
         paint.picture(ink, view, stillPicture.bitmap, hold.still_left, hold.still_top);
       overlays(ink, view, "still");
       if (hidden) return;
       if (painting && plate && pointer?.space === "still") {
-        const { brush, kind, offset, donor } = useBench.getState();
-        const from =
-          kind !== "clone"
-            ? null
-            : (offset ?? (donor ? { x: donor.x - pointer.at.x, y: donor.y - pointer.at.y } : null));
-        if (hands.stroke && !offset) paint.ring(ink, paint.placer(view, null)(pointer.at), brush.radius * view.scale);
-        else paint.brush(ink, view, pointer.at, brush.radius, from, plate, hands.stroke ? 0 : brush.opacity);
+        const { brush, kind, offset, donor, apart, way } = useBench.getState();
+        const from = fromDonor(kind)
+          ? (offset ?? (donor ? { x: donor.x - pointer.at.x, y: donor.y - pointer.at.y } : null))
+          : null;
+        const busy = hands.brush.stroke !== null;
+        if (busy && !offset) paint.ring(ink, paint.placer(view, null)(pointer.at), brush.radius * view.scale);
+        else
+          paint.brush(
+            ink,
+            view,
+            pointer.at,
+            brush.radius,
+            from,
+            plate,
+            busy ? 0 : brush.opacity,
+            apart,
+            way,
+            elsewhere,
+          );
       }
       if (pointer?.space === "shot" && map) paint.cross(ink, paint.placer(view, null)(map.inverse(pointer.at)));
     },
-    [plates.plate, painting, hands.stroke, hands.settling, stillPicture.bitmap, hold, overlays, hidden, pointer, map],
+    [
+      plates.plate,
+      painting,
+      hands.brush.stroke,
+      hands.brush.settling,
+      stillPicture.bitmap,
+      hold,
+      overlays,
+      hidden,
+      pointer,
+      map,
+      elsewhere,
+    ],
   );
 
   const inset: Space = main === "shot" ? "still" : "shot";
   const words = {
     shot: `Shot ${frame}`,
-    still: painting ? `Still, plate ${fix?.plate?.frame}` : fix ? `Still ${frame}` : "Still",
+    still: seeing
+      ? `Still ${frame}, ${SEEN[seeing]}`
+      : painting
+        ? `Still, plate ${fix?.plate?.frame}`
+        : fix
+          ? `Still ${frame}`
+          : "Still",
   };
   const turns = {
-    shot: [hands.turn],
-    still: [hands.turn, plates.turn, bench.brush, bench.offset, bench.donor, bench.kind],
+    shot: [hands.brush.turn],
+    still: [hands.brush.turn, plates.turn, bench.brush, bench.offset, bench.donor, bench.kind, bench.apart, bench.way],
   };
   const draws = { shot: drawShot, still: drawStill };
   const cursors = {

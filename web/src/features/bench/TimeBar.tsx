@@ -11,9 +11,10 @@ import {
 } from "lucide-react";
 import { type PointerEvent, type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { Fix, Hold, Shot } from "../../api/client";
+import { useTells } from "../../api/queries";
 import { framesOf, timecode } from "../../canvas/player";
 import { Crop } from "./Crop";
-import { cropAddress, isHeld, isOff, level, loudest } from "./model";
+import { cropAddress, isHeld, isOff, level, loudest, TELLS, tellLevel } from "./model";
 import { addressOf, store } from "./pictures";
 import { useBench } from "./store";
 
@@ -31,7 +32,14 @@ export function TimeBar({ shot, fix, fixes }: { shot: Shot; fix: Fix | null; fix
         <div className={`${GUTTER} flex items-center gap-0.5 px-2`}>
           <Transport shot={shot} />
         </div>
-        <Ruler first={clip.first} last={clip.last} frame={frame} plate={fix?.plate?.frame} hold={fix?.hold ?? null}>
+        <Ruler
+          first={clip.first}
+          last={clip.last}
+          frame={frame}
+          plates={fix?.plates ?? []}
+          chosen={fix?.plate?.id}
+          hold={fix?.hold ?? null}
+        >
           <Cached shot={shot} fixes={fixes} />
         </Ruler>
       </div>
@@ -41,6 +49,7 @@ export function TimeBar({ shot, fix, fixes }: { shot: Shot; fix: Fix | null; fix
         </div>
         <Ribbon first={clip.first} last={clip.last} fix={fix} frame={frame} />
       </div>
+      {fix && !fix.lacks && <TellRibbons fix={fix} first={clip.first} last={clip.last} />}
       {fix?.hold && fix.edge.nodes.length > 0 && <Strip shot={shot} fix={fix} fixes={fixes} frame={frame} />}
     </section>
   );
@@ -197,12 +206,13 @@ interface RulerProps {
   first: number;
   last: number;
   frame: number;
-  plate: number | undefined;
+  plates: Fix["plates"];
+  chosen: number | undefined;
   hold: Hold | null;
   children: ReactNode;
 }
 
-function Ruler({ first, last, frame, plate, hold, children }: RulerProps) {
+function Ruler({ first, last, frame, plates, chosen, hold, children }: RulerProps) {
   const anchor = hold?.anchor;
   const range = useBench((state) => state.range);
   const scrub = useScrub(first, last);
@@ -233,13 +243,14 @@ function Ruler({ first, last, frame, plate, hold, children }: RulerProps) {
           style={{ left: at(key.frame) }}
         />
       ))}
-      {plate !== undefined && (
+      {plates.map((plate) => (
         <span
-          title={`Plate ${plate}`}
-          className="absolute bottom-0 h-2.5 w-3 -translate-x-1/2 rounded-[3px] bg-thread outline outline-felt-1"
-          style={{ left: at(plate) }}
+          key={plate.id}
+          title={`Plate ${plate.frame}, serves ${plate.first} to ${plate.last}`}
+          className={`absolute bottom-0 h-2.5 w-3 -translate-x-1/2 rounded-[3px] outline outline-felt-1 ${plate.id === chosen ? "bg-thread" : "bg-thread/50"}`}
+          style={{ left: at(plate.frame) }}
         />
-      )}
+      ))}
       {range && (
         <span
           title={`Plays ${range.first} to ${range.last}. I and O set it, P clears it.`}
@@ -321,6 +332,57 @@ function Ribbon({ first, last, fix, frame }: { first: number; last: number; fix:
       <span className="figure pointer-events-none absolute right-3 -translate-y-4 text-[10.5px] text-faint">
         {here ? `drift ${here.lost ? "lost" : here.drift.toFixed(1)}` : ""}
       </span>
+    </div>
+  );
+}
+
+const RIBBON_ROW = 8; // px
+
+/** One row a tell, one cell a frame: nearly invisible when quiet, warm when noticeable. */
+function TellRibbons({ fix, first, last }: { fix: Fix; first: number; last: number }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const scrub = useScrub(first, last);
+  const tells = useTells(fix).data;
+  const total = last - first + 1;
+  const rows = tells?.frames ?? [];
+  const names = TELLS.filter((name) => name !== "drift");
+  useLayoutEffect(() => {
+    const element = canvas.current;
+    const ink = element?.getContext("2d");
+    if (!element || !ink) return;
+    const dense = window.devicePixelRatio || 1;
+    element.width = element.clientWidth * dense;
+    element.height = element.clientHeight * dense;
+    const [step, tall] = [element.width / total, element.height / names.length];
+    ink.fillStyle = COLOURS.none;
+    for (let k = 0; k < names.length; k++) ink.fillRect(0, k * tall, element.width, tall - 1.5 * dense);
+    for (const row of rows)
+      names.forEach((name, k) => {
+        ink.globalAlpha = row.stale ? 0.35 : 1;
+        ink.fillStyle = COLOURS[tellLevel(row[name])];
+        ink.fillRect((row.frame - first) * step, k * tall, Math.max(1, step - 1.2 * dense), tall - 1.5 * dense);
+      });
+  });
+  const loud = rows.filter((row) => names.some((name) => row[name] >= 1)).length;
+  return (
+    <div className="flex items-stretch">
+      <div className={`${GUTTER} flex flex-col pr-3 text-right text-faint`}>
+        {names.map((name) => (
+          <span key={name} className="text-[9px]" style={{ height: RIBBON_ROW, lineHeight: `${RIBBON_ROW}px` }}>
+            {name}
+          </span>
+        ))}
+      </div>
+      <div
+        className="relative flex-1 cursor-ew-resize"
+        role="img"
+        aria-label={`tells: ${rows.length} of ${rows.length + (tells?.waiting ?? 0)} frames measured, ${loud} not quiet`}
+        title={loud ? `${loud} frames are not quiet; N goes to the next` : "Tells: all that is measured is quiet"}
+        style={{ height: RIBBON_ROW * names.length }}
+        {...scrub}
+      >
+        <canvas ref={canvas} className="absolute inset-0 size-full" />
+      </div>
     </div>
   );
 }

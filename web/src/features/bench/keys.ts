@@ -5,6 +5,7 @@ import { useBench } from "./store";
 interface Given {
   shot: Shot;
   step: (way: "undo" | "redo") => void;
+  loud: (frame: number) => number | null;
   remove: () => void;
 }
 
@@ -52,6 +53,10 @@ export function useKeys(given: Given) {
         o: () => set({ range: { first: Math.min(frame, range?.first ?? clip.first), last: frame }, playing: false }),
         p: () => set({ range: null, playing: false }),
         r: () => set({ round: round === "loop" ? "bounce" : round === "bounce" ? "once" : "loop", playing: false }),
+        n: () => {
+          const next = now.current.loud(frame);
+          if (next !== null) go(next);
+        },
         escape: () => tool !== "look" && set({ tool: "look" }),
         delete: () => now.current.remove(),
         backspace: () => now.current.remove(),

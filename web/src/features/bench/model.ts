@@ -1,7 +1,7 @@
-import type { Fix, Hold, Method, Node, Shot } from "../../api/client";
+import type { Fix, Hold, Method, Node, Outline, Shot, TellRow } from "../../api/client";
 import type { Box } from "../../canvas/view";
 import { type HoldMap, identity, meshMap, planarMap } from "../../geometry/holdmap";
-import type { PathNode } from "../../geometry/path";
+import { keyedNodes, type PathNode } from "../../geometry/path";
 import type { Channel, Stress } from "./store";
 
 /** RMS of drift over the ground at which a careful artist looks twice, and at which it is likely off (px). */
@@ -52,6 +52,7 @@ export const pathNodes = (nodes: Node[]): PathNode[] =>
     y: node.y,
     into: { x: node.into?.[0] ?? 0, y: node.into?.[1] ?? 0 },
     out: { x: node.out?.[0] ?? 0, y: node.out?.[1] ?? 0 },
+    soft: node.soft ?? 0,
   }));
 
 const fine = (value: number) => Math.round(value * 100) / 100;
@@ -62,7 +63,47 @@ export const apiNodes = (nodes: PathNode[]): Node[] =>
     y: fine(node.y),
     into: [fine(node.into.x), fine(node.into.y)],
     out: [fine(node.out.x), fine(node.out.y)],
+    soft: fine(node.soft ?? 0),
   }));
+
+/** An outline's points on a frame. */
+export function outlineNodes(outline: Outline | undefined, frame: number): PathNode[] {
+  if (!outline) return [];
+  const keys = (outline.keys ?? []).map((key) => ({ frame: key.frame, nodes: pathNodes(key.nodes) }));
+  return keys.length ? keyedNodes(keys, frame) : pathNodes(outline.nodes ?? []);
+}
+
+/** The outline with other points, on this frame alone if it is keyed or `keying`. */
+export function withNodes(
+  outline: Outline,
+  nodes: PathNode[],
+  frame: number,
+  keying: boolean,
+  anchor: number,
+): Outline {
+  const made = apiNodes(nodes);
+  const keys = outline.keys ?? [];
+  if (!keying && keys.length === 0) return { ...outline, nodes: made };
+  const first = keys.length ? keys : frame === anchor ? [] : [{ frame: anchor, nodes: outline.nodes ?? [] }];
+  const rest = first.filter((key) => key.frame !== frame);
+  return { ...outline, nodes: null, keys: [...rest, { frame, nodes: made }].sort((a, b) => a.frame - b.frame) };
+}
+
+export const TELLS = ["drift", "seam", "light", "texture", "grain", "flicker"] as const;
+export type TellName = (typeof TELLS)[number];
+
+/** Tells are 1.0 where a careful viewer would notice. */
+export const tellLevel = (value: number | undefined): Level =>
+  value === undefined ? "none" : value >= 2 ? "loud" : value >= 1 ? "noticeable" : "quiet";
+
+/** The first frame after this one (round again) on which some tell is not quiet. */
+export function nextLoud(rows: TellRow[], frame: number): number | null {
+  const loud = rows.filter((row) => TELLS.some((name) => row[name] >= 1)).map((row) => row.frame);
+  return loud.find((at) => at > frame) ?? loud[0] ?? null;
+}
+
+export const seeAddress = (fix: Fix, frame: number, fixes: Fix[], what: string) =>
+  `/pictures/fixes/${fix.id}/sights/${what}/${frame}.png?v=${patchState(fixes, frame)}`;
 
 /** Names the state that patched pictures depend on, so that their addresses change when they do. */
 export function patchState(fixes: Fix[], frame: number): string {

@@ -1,11 +1,13 @@
-import type { Hold } from "../../api/client";
+import type { Fix, Hold } from "../../api/client";
 import * as draw from "../../canvas/draw";
 import type { LiveStroke } from "../../canvas/livestroke";
 import { toScreen, type View } from "../../canvas/view";
 import type { HoldMap } from "../../geometry/holdmap";
 import { flatten, type PathNode } from "../../geometry/path";
 import { add, type Point } from "../../geometry/points";
+import { outlineNodes } from "./model";
 import type { PlateCanvas } from "./plate";
+import type { DonorWay } from "./store";
 
 type Ink = CanvasRenderingContext2D;
 
@@ -32,29 +34,53 @@ export function picture(
   ink.drawImage(source, at.x, at.y, size.width * view.scale, size.height * view.scale);
 }
 
-export function edge(ink: Ink, place: Place, nodes: PathNode[], growth: number, softness: number) {
-  const outline = flatten(nodes);
-  if (outline.length < 3) return;
-  draw.stitch(ink, outline.map(place));
-  const reach = growth + softness;
-  if (reach > 0.5) draw.faintLine(ink, grown(outline, reach).map(place));
+/** An outline as a running stitch, or faint where another one is worked on; an open line is not closed. */
+export function outline(ink: Ink, place: Place, nodes: PathNode[], width: number | null, faint: boolean) {
+  const whole = flatten(nodes);
+  const line =
+    width === null ? whole : whole.slice(0, Math.max(2, (whole.length * (nodes.length - 1)) / nodes.length + 1));
+  if (line.length < 2) return;
+  if (faint) draw.faintLine(ink, line.map(place));
+  else draw.stitch(ink, line.map(place), width === null);
 }
 
-/** The outline moved outwards; good for showing, the engine measures exact distances. */
-function grown(outline: Point[], by: number): Point[] {
-  let twice = 0;
-  outline.forEach((p, i) => {
-    const q = outline[(i + 1) % outline.length]!;
-    twice += p.x * q.y - q.x * p.y;
-  });
-  const side = twice > 0 ? 1 : -1;
-  return outline.map((p, i) => {
-    const before = outline[(i + outline.length - 2) % outline.length]!;
-    const after = outline[(i + 2) % outline.length]!;
-    const [dx, dy] = [after.x - before.x, after.y - before.y];
-    const length = Math.hypot(dx, dy) || 1;
-    return { x: p.x + (side * by * dy) / length, y: p.y - (side * by * dx) / length };
-  });
+/** Where the patch is full, and where it ends. */
+export function extent(ink: Ink, place: Place, full: number[][][], ends: number[][][]) {
+  for (const [lines, strong] of [
+    [full, true],
+    [ends, false],
+  ] as const)
+    for (const line of lines) {
+      ink.save();
+      ink.setLineDash(strong ? [] : [2, 4]);
+      ink.strokeStyle = strong ? "rgba(185,168,242,.8)" : "rgba(233,233,230,.65)";
+      ink.lineWidth = 1;
+      ink.beginPath();
+      line.forEach(([x, y], i) => {
+        const p = place({ x: x!, y: y! });
+        if (i === 0) ink.moveTo(p.x, p.y);
+        else ink.lineTo(p.x, p.y);
+      });
+      ink.closePath();
+      ink.stroke();
+      ink.restore();
+    }
+}
+
+/** Artwork's frame with its corners. */
+export function art(ink: Ink, place: Place, corners: Point[]) {
+  draw.faintLine(ink, [...corners, corners[0]!].map(place));
+  for (const corner of corners) draw.node(ink, place(corner), false);
+}
+
+/** What was drawn to be in front (hatched strongly) or not, on this frame. */
+export function drawnFront(ink: Ink, place: Place, fix: Fix, frame: number) {
+  for (const shape of fix.front.shapes ?? []) {
+    if (shape.span && (frame < (shape.span[0] ?? 0) || frame > (shape.span[1] ?? 0))) continue;
+    const nodes = outlineNodes(shape, frame);
+    if (shape.width) outline(ink, place, nodes, shape.width, false);
+    else draw.hatched(ink, flatten(nodes).map(place), !shape.takes);
+  }
 }
 
 export function grips(ink: Ink, place: Place, nodes: PathNode[], chosen: number | null) {
@@ -95,6 +121,9 @@ export function brush(
   offset: Point | null,
   plate: PlateCanvas,
   opacity: number,
+  apart: { difference: number; lighter: number } | null = null,
+  way: DonorWay = { turn: 0, zoom: 1, flip: false, source: "painted" },
+  other: { bitmap: ImageBitmap; left: number; top: number } | null = null,
 ) {
   const middle = toScreen(view, at);
   const size = radius * view.scale;
@@ -104,7 +133,12 @@ export function brush(
     ink.arc(middle.x, middle.y, size, 0, 2 * Math.PI);
     ink.clip();
     ink.globalAlpha = opacity;
-    picture(ink, view, plate.canvas, plate.left - offset.x, plate.top - offset.y);
+    const laid = typeof way.source === "number" && other ? other : { bitmap: plate.canvas, ...plate };
+    ink.translate(middle.x, middle.y);
+    ink.scale(way.flip ? -way.zoom : way.zoom, way.zoom);
+    ink.rotate((way.turn * Math.PI) / 180);
+    ink.translate(-middle.x, -middle.y);
+    picture(ink, view, laid.bitmap, laid.left - offset.x, laid.top - offset.y);
     ink.restore();
     const donor = toScreen(view, add(at, offset));
     ink.setLineDash([3, 4]);
@@ -115,8 +149,20 @@ export function brush(
     ink.lineTo(donor.x, donor.y);
     ink.stroke();
     draw.ring(ink, donor, size, true);
+    if (apart) toneTag(ink, { x: donor.x + size + 4, y: donor.y }, apart);
   }
   draw.ring(ink, middle, size);
+}
+
+/** How far the donor's tone is off, beside its ring. */
+function toneTag(ink: Ink, at: Point, apart: { difference: number; lighter: number }) {
+  const words = `${apart.difference.toFixed(1)}${apart.difference >= 1 ? (apart.lighter > 0 ? " lighter" : " darker") : ""}`;
+  ink.font = "11px 'Spline Sans Mono Variable', monospace";
+  const wide = ink.measureText(words).width;
+  ink.fillStyle = "rgba(30,30,30,.85)";
+  ink.fillRect(at.x, at.y - 8, wide + 8, 16);
+  ink.fillStyle = apart.difference >= 4 ? "#e2603d" : apart.difference >= 2 ? "#e0a13c" : "#b0b0ad";
+  ink.fillText(words, at.x + 4, at.y + 4);
 }
 
 export function live(ink: Ink, view: View, stroke: LiveStroke, plate: PlateCanvas) {

@@ -1,6 +1,5 @@
 import { useEffect, useRef, useState } from "react";
 import type { Fix } from "../../api/client";
-import type { LiveStroke } from "../../canvas/livestroke";
 import { say } from "../../ui/messages";
 
 export interface PlateCanvas {
@@ -20,10 +19,10 @@ interface Dirty {
 }
 
 const address = (fix: Fix, dirty: Dirty | null, look: string) =>
-  `/pictures/fixes/${fix.id}/plate.png?l=${look}&v=${fix.version}${dirty ? `&x=${dirty.x}&y=${dirty.y}&w=${dirty.w}&h=${dirty.h}` : ""}`;
+  `/pictures/fixes/${fix.id}/plate.png?l=${look}&v=${fix.version}-${fix.plate?.id}${look.endsWith("grainless") ? "&grainless=1" : ""}${dirty ? `&x=${dirty.x}&y=${dirty.y}&w=${dirty.w}&h=${dirty.h}` : ""}`;
 
 /** What a stroke may have changed on the still surface, in whole pixels. */
-export function touched(stroke: LiveStroke): Dirty {
+export function touched(stroke: { points: [number, number, number][]; brush: { radius: number } }): Dirty {
   const xs = stroke.points.map((p) => p[0]);
   const ys = stroke.points.map((p) => p[1]);
   const reach = Math.ceil(stroke.brush.radius) + 2;
@@ -49,13 +48,16 @@ function joined(a: Dirty, b: Dirty): Dirty {
   return { x, y, w: Math.max(a.x + a.w, b.x + b.w) - x, h: Math.max(a.y + a.h, b.y + b.h) - y };
 }
 
+const plate_ = (fix: Fix | null) => fix?.plate?.id ?? 0;
+
 /**
  * The engine's plate as a canvas that follows the fix. After a stroke of ours only the part that it touched is fetched
  * again. Nothing is fetched while the plate is not looked at (`open`).
  */
 export function usePlate(fix: Fix | null, open: boolean, look: string) {
   const held = useRef<PlateCanvas | null>(null);
-  const lookHeld = useRef(look);
+  const wantedLook = `${look} ${plate_(fix)}`;
+  const lookHeld = useRef(wantedLook);
   const dirty = useRef(new Map<number, Dirty>());
   const [turn, setTurn] = useState(0);
   const plate = fix?.plate ?? null;
@@ -67,8 +69,8 @@ export function usePlate(fix: Fix | null, open: boolean, look: string) {
       return;
     }
     if (!open) return;
-    if (lookHeld.current !== look) held.current = null;
-    lookHeld.current = look;
+    if (lookHeld.current !== wantedLook) held.current = null;
+    lookHeld.current = wantedLook;
     let gone = false;
     const part = held.current ? changedSince(dirty.current, held.current.version, version) : null;
     if (held.current?.version === version && held.current.left === plate.left) return;
@@ -95,7 +97,7 @@ export function usePlate(fix: Fix | null, open: boolean, look: string) {
     return () => {
       gone = true;
     };
-  }, [fix, plate, version, open, look]);
+  }, [fix, plate, version, open, look, wantedLook]);
 
   return {
     plate: plate ? held.current : null,

@@ -23,7 +23,47 @@ export interface Line {
   angle: number;
 }
 /** What the pointer does on the picture. */
-export type Tool = "look" | "circle" | "ground" | "read" | "ignore" | "passing" | "line";
+export type Tool =
+  | "look"
+  | "circle"
+  | "ground"
+  | "read"
+  | "ignore"
+  | "passing"
+  | "line"
+  | "add"
+  | "take"
+  | "draw"
+  | "front"
+  | "behind"
+  | "brushFront"
+  | "protect"
+  | "moveStroke"
+  | "repair";
+/** What a brush does; spots are healed on a click, their donor found by itself. */
+export type BrushKind = "clone" | "heal" | "spots" | "paint" | "lighten" | "darken" | "smooth" | "sharpen" | "restore";
+export type Band = "all" | "tone" | "texture";
+/** What the Still view shows of a frame. */
+export type See = "picture" | "light" | "matte" | "front";
+
+/** How a brush lays, beyond its size; kept for all brushes alike. */
+export interface Manner {
+  flow: number;
+  spacing: number;
+  pressure: "size" | "opacity" | "both" | "none";
+  band: Band;
+  scale: number;
+  amount: number;
+  colour: [number, number, number];
+}
+
+/** Where clone and heal take from, beside the offset. */
+export interface DonorWay {
+  turn: number;
+  zoom: number;
+  flip: boolean;
+  source: "painted" | "plate" | number;
+}
 /** What is laid on the surface to judge a hold by. */
 export type Laid = "mesh" | "lines" | "checker" | "trust" | "none";
 export type HoldPart = "track" | "correct" | "ground" | "method";
@@ -65,11 +105,20 @@ interface Bench {
   draft: Draft | null;
   passing: number | null;
   brush: Brush;
-  kind: "clone" | "restore";
+  kind: BrushKind;
+  manner: Manner;
+  way: DonorWay;
+  stroke: number | null;
+  outline: number;
+  keying: boolean;
+  see: See;
+  grainless: boolean;
+  apart: { difference: number; lighter: number } | null;
   offset: Point | null;
   donor: Point | null;
   growth: number | null;
   softness: number | null;
+  inside: number | null;
   set: (part: Partial<Bench>) => void;
   view: (space: Space, view: View | null) => void;
 }
@@ -103,11 +152,28 @@ const fresh = {
   draft: null,
   passing: null,
   brush: { radius: 22, hardness: 0.4, opacity: 1 },
-  kind: "clone" as const,
+  kind: "clone" as BrushKind,
+  manner: {
+    flow: 1,
+    spacing: 0.25,
+    pressure: "size",
+    band: "all",
+    scale: 6,
+    amount: 0.3,
+    colour: [0.2, 0.2, 0.2],
+  } as Manner,
+  way: { turn: 0, zoom: 1, flip: false, source: "painted" } as DonorWay,
+  stroke: null,
+  outline: 0,
+  keying: false,
+  see: "picture" as See,
+  grainless: false,
+  apart: null,
   offset: null,
   donor: null,
   growth: null,
   softness: null,
+  inside: null,
 };
 
 export const useBench = create<Bench>((set) => ({

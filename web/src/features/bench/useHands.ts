@@ -1,58 +1,52 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useRef, useState } from "react";
 import { body, client, type Fix, type Problem, type Shot } from "../../api/client";
 import { keepFix, useChange } from "../../api/queries";
-import { LiveStroke } from "../../canvas/livestroke";
 import { toScreen } from "../../canvas/view";
-import { type Grip, gripAt, moved, nearest, type PathNode, split } from "../../geometry/path";
 import { distance, type Point, sub } from "../../geometry/points";
 import { shapeOf } from "../../geometry/shapes";
 import { say } from "../../ui/messages";
 import { isPointed, redraft, wanted } from "./hold/draft";
 import { useHoldHands } from "./hold/useHoldHands";
-import { apiNodes, pathNodes } from "./model";
 import type { Hands, Press } from "./PictureView";
 import { knobOf } from "./paint";
 import type { Held } from "./pictures";
-import { touched, type usePlate } from "./plate";
-import { type Space, useBench } from "./store";
+import type { usePlate } from "./plate";
+import { useArtHands } from "./source/useArtHands";
+import { useBrushHands } from "./source/useBrushHands";
+import { type Space, type Tool, useBench } from "./store";
+import { useEdgeHands } from "./useEdgeHands";
 
 const REACH = 9; // screen px within which a point is grabbed
 const SNAP = 3; // degrees about upright and level in which the line of Split stands straight
 const LOOP_STEP = 3; // screen px between the points of a loop
+const DRAWN: Tool[] = ["add", "take", "draw", "front", "behind", "brushFront", "protect"];
+const IN_STILL: Tool[] = ["add", "take", "draw", "protect"]; // these are drawn in either picture
 
 interface Given {
   shot: Shot;
   fix: Fix | null;
   held: Held | null;
   plates: ReturnType<typeof usePlate>;
+  other: { bitmap: ImageBitmap; left: number; top: number } | null;
 }
 
 /** What the pointer does on the two pictures: one gesture is one change. */
-export function useHands({ shot, fix, held, plates }: Given) {
+export function useHands({ shot, fix, held, plates, other }: Given) {
   const map = held?.map ?? null;
-  const [loop, setLoop] = useState<{ space: Space; points: Point[] } | null>(null);
-  const [nodes, setNodes] = useState<PathNode[] | null>(null);
-  const [stroke, setStroke] = useState<LiveStroke | null>(null);
-  const [settling, setSettling] = useState<{ stroke: LiveStroke; version: number }[]>([]);
-  const [turn, setTurn] = useState(0);
+  const [loop, setLoop] = useState<{ space: Space; points: Point[]; alt: boolean } | null>(null);
   const [busy, setBusy] = useState(false);
-  const grip = useRef<Grip | null>(null);
   const lineGrip = useRef<"move" | "turn" | null>(null);
   const change = useChange(shot.id, fix?.id ?? 0, (problem: Problem) => {
     say(problem.message);
-    setSettling([]);
-    setNodes(null);
+    brush.drop();
+    edge.drop();
     hold.drop();
   });
   const hold = useHoldHands({ fix, held, change });
+  const edge = useEdgeHands({ fix, map, change });
+  const brush = useBrushHands({ fix, change, plates, other });
+  const art = useArtHands(fix, change);
   const bench = useBench.getState;
-  const settled = plates.plate?.version ?? 0;
-
-  // what was being dragged gives way to what the server made of it
-  // biome-ignore lint/correctness/useExhaustiveDependencies: a new version is the signal
-  useEffect(() => setNodes(null), [fix?.version]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the plate's turn is the signal
-  useEffect(() => setSettling((list) => list.filter((entry) => entry.version > settled)), [plates.turn]);
 
   const still = (space: Space, at: Point): Point | null => (space === "still" ? at : map ? map.inverse(at) : null);
 
@@ -119,68 +113,42 @@ export function useHands({ shot, fix, held, plates }: Given) {
     redraft(fix, ({ ground }) => ({ ground: { ...ground, [tool]: [...ground[tool], shape] } }));
   }
 
-  function keepNodes(next: PathNode[]) {
-    const { growth, softness } = fix!.edge;
+  /** A clean, sharp place for the plate's texture. */
+  function repairFrom(at: Point) {
+    if (!fix) return;
+    const nodes = edge.nodes;
+    const middle = {
+      x: nodes.reduce((sum, p) => sum + p.x, 0) / Math.max(1, nodes.length),
+      y: nodes.reduce((sum, p) => sum + p.y, 0) / Math.max(1, nodes.length),
+    };
+    const { x, y } = sub(at, middle);
+    bench().set({ tool: "look" });
     change.mutate(({ params, version }) =>
-      client.PATCH("/api/fixes/{fix}/edge", { params, body: { version, nodes: apiNodes(next), growth, softness } }),
-    );
-  }
-
-  function keepStroke(made: LiveStroke) {
-    const { kind, offset } = bench();
-    const whole: [number, number] = kind === "clone" && offset ? [Math.round(offset.x), Math.round(offset.y)] : [0, 0];
-    setStroke(null);
-    setSettling((list) => [...list, { stroke: made, version: Number.POSITIVE_INFINITY }]);
-    change.mutate(({ params, version }) => {
-      plates.expect(touched(made), version + 1);
-      setSettling((list) => list.map((entry) => (entry.stroke === made ? { ...entry, version: version + 1 } : entry)));
-      return client.POST("/api/fixes/{fix}/strokes", {
+      client.PATCH("/api/fixes/{fix}/match", {
         params,
         body: {
           version,
-          stroke: {
-            kind,
-            points: made.points.map(([x, y, p]) => [Math.round(x * 100) / 100, Math.round(y * 100) / 100, p]),
-            radius: made.brush.radius,
-            hardness: made.brush.hardness,
-            opacity: made.brush.opacity,
-            offset: whole,
-            on: true,
+          match: {
+            ...fix.match,
+            repair: { offset: [Math.round(x), Math.round(y)], scale: fix.match.texture_scale ?? 6, amount: 1 },
           },
         },
-      });
-    });
+      }),
+    );
   }
 
-  function beginStroke(press: Press): boolean {
-    const { kind, brush, donor } = bench();
-    const plate = plates.plate;
-    if (!plate) return false;
-    if (press.alt && kind === "clone") {
-      bench().set({ donor: press.at, offset: null });
-      return true;
-    }
-    let offset = bench().offset;
-    if (kind === "clone") {
-      if (!offset && !donor) {
-        say("Set where the clone brush takes from first: Alt-click a clean place.");
-        return true;
-      }
-      offset = offset ?? sub(donor!, press.at);
-      offset = { x: Math.round(offset.x), y: Math.round(offset.y) };
-      bench().set({ offset });
-    }
-    const made = new LiveStroke(
-      plate.canvas,
-      kind === "clone" ? offset! : { x: 0, y: 0 },
-      { x: plate.left, y: plate.top },
-      brush,
-      plate.canvas.width,
-      plate.canvas.height,
-    );
-    made.to(press.at, press.pressure);
-    setStroke(made);
-    return true;
+  function ended() {
+    const { tool } = bench();
+    const drawn = loop!;
+    setLoop(null);
+    if (DRAWN.includes(tool)) {
+      if (drawn.points.length < (tool === "brushFront" || tool === "draw" ? 2 : 6))
+        say("Draw a little more of it: press, go along, let go.");
+      else edge.drawn(tool, drawn.points, drawn.space, drawn.alt);
+    } else if (drawn.points.length < 6) say("Draw a loop round it: press, go round, let go.");
+    else if (tool === "circle") void circled(drawn.points);
+    else if (tool === "ground") grounded(drawn.points);
+    else added(tool as "read" | "ignore" | "passing", drawn.points);
   }
 
   function hands(space: Space): Hands {
@@ -192,12 +160,21 @@ export function useHands({ shot, fix, held, plates }: Given) {
           if (lineGrip.current) return true;
         }
         if (hold.down(space, press)) return true;
-        if (tool !== "look" && tool !== "line" && space === "shot") {
-          setLoop({ space, points: [press.at] });
+        if (tool === "repair" && space === "still") {
+          repairFrom(press.at);
           return true;
         }
-        if (stage === "edge" && fix) return beginGrip(space, press);
-        if (stage === "source" && space === "still" && fix?.plate) return beginStroke(press);
+        if (tool === "moveStroke") return space === "still" && brush.begin(press);
+        if (tool !== "look" && tool !== "line" && tool !== "repair" && (space === "shot" || IN_STILL.includes(tool))) {
+          setLoop({ space, points: [press.at], alt: press.alt });
+          return true;
+        }
+        if (stage === "edge" && fix) return edge.begin(space, press);
+        if (stage === "source" && fix) {
+          const at = still(space, press.at);
+          if (at && art.begin(at, press.view.scale)) return true;
+          if (space === "still" && fix.plate) return brush.begin(press);
+        }
         return false;
       },
       move(press) {
@@ -207,64 +184,37 @@ export function useHands({ shot, fix, held, plates }: Given) {
           const last = loop.points[loop.points.length - 1]!;
           if (distance(last, press.at) * press.view.scale >= LOOP_STEP)
             setLoop({ ...loop, points: [...loop.points, press.at] });
-        } else if (grip.current && nodes) {
+        } else if (edge.dragging()) edge.drag(space, press);
+        else if (art.dragging()) {
           const at = still(space, press.at);
-          if (at) setNodes(moved(nodes, grip.current, at, press.alt));
-        } else if (stroke) {
-          stroke.to(press.at, press.pressure);
-          setTurn((now) => now + 1);
-        }
+          if (at) art.drag(at);
+        } else brush.drag(press);
       },
       up() {
         if (lineGrip.current) lineGrip.current = null;
         else if (hold.busy) hold.up();
-        else if (loop) {
-          setLoop(null);
-          if (loop.points.length < 6) say("Draw a loop round it: press, go round, let go.");
-          else if (bench().tool === "circle") void circled(loop.points);
-          else if (bench().tool === "ground") grounded(loop.points);
-          else added(bench().tool as "read" | "ignore" | "passing", loop.points);
-        } else if (grip.current && nodes) {
-          grip.current = null;
-          keepNodes(nodes);
-        } else if (stroke && stroke.points.length > 0) keepStroke(stroke);
+        else if (loop) ended();
+        else if (edge.dragging()) edge.end();
+        else if (art.dragging()) art.end();
+        else brush.end();
       },
       double(press) {
-        if (bench().stage !== "edge" || !fix) return;
-        const at = still(space, press.at);
-        const now = pathNodes(fix.edge.nodes);
-        if (!at || gripAt(now, at, REACH / press.view.scale, null)) return;
-        const place = nearest(now, at);
-        if (place.far * press.view.scale > REACH) return;
-        bench().set({ node: place.index + 1 });
-        const next = split(now, place.index, place.t);
-        setNodes(next);
-        keepNodes(next);
+        if (bench().stage === "edge" && fix) edge.double(space, press);
       },
     };
   }
 
-  function beginGrip(space: Space, press: Press): boolean {
-    const at = still(space, press.at);
-    if (!at || !fix) return false;
-    const now = pathNodes(fix.edge.nodes);
-    const found = gripAt(now, at, REACH / press.view.scale, bench().node);
-    if (!found) return false;
-    bench().set({ node: found.index });
-    grip.current = found;
-    setNodes(now);
-    return true;
-  }
-
-  function removeNode() {
-    const { node, stage } = bench();
-    if (stage !== "edge" || node === null || !fix || fix.edge.nodes.length <= 3) return;
-    bench().set({ node: null });
-    keepNodes(pathNodes(fix.edge.nodes).filter((_, i) => i !== node));
-  }
-
-  const edgeNodes = useMemo(() => nodes ?? (fix ? pathNodes(fix.edge.nodes) : []), [nodes, fix]);
-  return { hands, hold, loop, edgeNodes, stroke, settling, turn, busy, change, removeNode };
+  return {
+    hands,
+    hold,
+    loop,
+    edge,
+    brush,
+    art,
+    busy,
+    change,
+    removeNode: () => bench().stage === "edge" && edge.remove(),
+  };
 }
 
 const lineMiddle = (shot: Shot): Point =>

@@ -1,0 +1,241 @@
+"""Every light mode on every demo shot against the clean frames, beside peers measured in the same run; grain; cost.
+
+The hold is the product's own, measured in this run and kept under var while the tracker's code stands.
+"""
+
+import hashlib
+import json
+import math
+import time
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from bench import hold as holds
+from demo import sensor
+from hushcore.arrays import F32, Codes, Rect
+from hushcore.colour import difference, spaces
+from hushcore.colour.encoding import SRGB, Encoding
+from hushcore.edge.matte import Edge
+from hushcore.hold.maps import dense_inverse
+from hushcore.hold.record import Hold, track
+from hushcore.hold.still import Ground
+from hushcore.light import fields
+from hushcore.media.footage import open_footage
+from hushcore.media.pictures import read_codes
+from hushcore.patch.evidence import gather
+from hushcore.patch.fix import Fix, Laid, lay, make_fix
+from hushcore.patch.plan import Evidence, Match, Plan
+from hushcore.plates.plate import Plate, make_plate
+
+ROOT = Path(__file__).resolve().parent.parent
+LINEAR709 = "Linear Rec.709 (sRGB)"
+
+
+@dataclass(frozen=True)
+class Case:
+    """A shot with its hold, its edge, and where its clean frames lie."""
+
+    scene: holds.Scene
+    encoding: Encoding
+    edge: Edge
+    clean: str
+    every: int = 3
+    plate: int | None = None
+
+    @property
+    def folder(self) -> str:
+        return self.scene.place.split("/")[0]
+
+
+def circle(centre: Sequence[float], radius: float) -> np.ndarray:
+    turns = np.arange(48) * 2 * math.pi / 48
+    return np.stack([centre[0] + radius * np.cos(turns), centre[1] + radius * np.sin(turns)], -1)
+
+
+def cases() -> list[Case]:
+    """The demo's four shots."""
+    cloth, skin, gloss, wall, _ = holds.scenes()
+    wall = replace(wall, centre=(702.0, 316.0), radius=250)
+    x, y = 668.0, 372.0
+    sticker = np.array([[x - 78, y - 60], [x + 78, y - 60], [x + 78, y + 60], [x - 78, y + 60]])
+    return [
+        Case(cloth, SRGB, Edge.of(circle(cloth.centre, 100), 4, 12), "apron.{:04d}.tif"),
+        Case(skin, Encoding("linear", 16), Edge.of(circle(skin.centre, 72), 4, 12), "arm.{:04d}.exr"),
+        Case(gloss, Encoding("bt1886"), Edge.of(sticker, 0, 8), "jug.{:04d}.tif", 2),
+        Case(wall, Encoding("acescct", 10), Edge.of(circle(wall.centre, 200), 0, 8), "wall.{:07d}.dpx", 2),
+    ]
+
+
+def held(case: Case, var: Path) -> Hold:
+    """The product's own hold of the whole shot."""
+    code = hashlib.sha256()
+    for place in (ROOT / "hushcore" / "hold", ROOT / "hushcore" / "geometry"):
+        for file in sorted(place.glob("*.py")):
+            code.update(file.read_bytes())
+    code.update(repr((case.scene, (var / "truth" / case.folder / "rendered.txt").read_text())).encode())
+    kept = var / "bench" / f"{case.folder}-{code.hexdigest()[:16]}.json"
+    if kept.exists():
+        return Hold.of(json.loads(kept.read_text()))
+    clip = open_footage(var / "media" / case.scene.place)
+    found = None
+    for _, found in track(
+        clip.read, Ground.of([holds.circle(case.scene)]), case.scene.method, case.scene.anchor, clip.first, clip.last
+    ):
+        pass
+    assert found is not None
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    kept.write_text(json.dumps(found.plain()))
+    return found
+
+
+def clean_codes(case: Case, var: Path, frame: int) -> Codes:
+    """The truth without mark and grain."""
+    return read_codes(var / "truth" / case.folder / "clean" / case.clean.format(frame))
+
+
+def with_grain(linear709: F32, seed: int) -> F32:
+    """Other grain of the shot's own kind on a linear picture."""
+    return sensor.add_grain(linear709, sensor.grain_field(linear709.shape, seed))
+
+
+def grainy(case: Case, codes: Codes, seed: int) -> Codes:
+    """Codes of the truth with other grain of the shot's own kind."""
+    linear = case.encoding.decode(codes)
+    if case.encoding.space == "acescct":
+        back = spaces.apply(spaces.between("ACEScg", LINEAR709), linear)
+        linear = spaces.apply(spaces.between(LINEAR709, "ACEScg"), with_grain(back, seed))
+    else:
+        linear = with_grain(linear, seed)
+    return case.encoding.encode(linear, codes.dtype)
+
+
+def lab_of(case: Case, codes: Codes, rect: Rect) -> np.ndarray:
+    """Lab of a part of a frame after a 2 px low-pass."""
+    around = rect.grown(8).clipped(codes.shape[1], codes.shape[0])
+    linear = case.encoding.decode(codes[around.slices])
+    if case.encoding.space == "acescct":
+        linear = spaces.apply(spaces.between("ACEScg", LINEAR709), linear)
+    low = cv2.GaussianBlur(linear, (0, 0), 2.0)
+    return difference.linear_to_lab(low)[rect.moved(-around.left, -around.top).slices]
+
+
+@dataclass(frozen=True)
+class Bench:
+    """A case made ready."""
+
+    case: Case
+    clip: object
+    hold: Hold
+    plate: Plate
+    evidence: Evidence
+    frames: list[int]
+    var: Path
+
+    def read(self, frame: int) -> Codes:
+        return self.clip.read(frame)  # type: ignore[attr-defined]
+
+    def fix(self, match: Match, **more: object) -> Fix:
+        plan = Plan(self.case.edge, match, **more)  # type: ignore[arg-type]
+        return make_fix(
+            self.hold, plan, [(self.case.plate or self.case.scene.anchor, self.plate)], self.evidence, read=self.read
+        )
+
+
+def plate_of(case: Case, var: Path, clip: object, hold: Hold, frame: int) -> Plate:
+    """A frame with the mark painted out as it truly is, in grain of its own."""
+    codes = clip.read(frame)  # type: ignore[attr-defined]
+    clean = grainy(case, clean_codes(case, var, frame), 4242 + frame)
+    still = case.edge.matte(Rect(0, 0, codes.shape[1], codes.shape[0]))
+    x, y = dense_inverse(hold.at(frame), Rect(0, 0, codes.shape[1], codes.shape[0]))
+    marked = cv2.remap(still, x, y, cv2.INTER_LINEAR) > 0
+    painted = codes.copy()
+    painted[marked] = clean[..., :3][marked]
+    return make_plate(codes, hold, frame, [], painted, case.encoding)
+
+
+def ready(case: Case, var: Path) -> Bench:
+    """Open, hold, a plate and the shot's evidence."""
+    clip = open_footage(var / "media" / case.scene.place)
+    hold = held(case, var)
+    plate = plate_of(case, var, clip, hold, case.plate or case.scene.anchor)
+    evidence = gather(clip.read, hold, case.edge, case.encoding)
+    frames = [n for n in range(clip.first, clip.last + 1, case.every) if hold.has(n)]
+    return Bench(case, clip, hold, plate, evidence, frames, var)
+
+
+def scored(bench: Bench, made: Callable[[Codes, int], Laid]) -> tuple[float, float, float]:
+    """Mean, worst frame and 95th percentile of CIEDE2000 inside the edge; frames where it hardly shows are left out."""
+    means, every = [], []
+    for frame in bench.frames:
+        codes = bench.read(frame)
+        laid = made(codes, frame)
+        inside = laid.matte > 0.99
+        if inside.sum() < 500:
+            continue
+        sides = [
+            lab_of(bench.case, side, laid.rect) for side in (laid.codes, clean_codes(bench.case, bench.var, frame))
+        ]
+        apart = difference.ciede2000(sides[0][inside], sides[1][inside])
+        means.append(float(apart.mean()))
+        every.append(apart[::7])
+    return float(np.mean(means)), float(np.max(means)), float(np.percentile(np.concatenate(every), 95))
+
+
+def peers(bench: Bench) -> Iterator[tuple[str, Callable[[Codes, int], Laid]]]:
+    """The plate warped as it is; OpenCV's two fillings on each frame; the truth in grain of its own (the floor)."""
+    off = bench.fix(Match("off", blur=False, sharpness=False, grain="off"))
+    yield "plate as it is", lambda codes, frame: lay(codes, frame, off)
+    for name, kind in (("cv2.inpaint NS", cv2.INPAINT_NS), ("cv2.inpaint Telea", cv2.INPAINT_TELEA)):
+        yield name, lambda codes, frame, kind=kind: _inpainted(bench, codes, lay(codes, frame, off), kind)
+
+    def floor(codes: Codes, frame: int) -> Laid:
+        laid = lay(codes, frame, off)
+        return replace(laid, codes=grainy(bench.case, clean_codes(bench.case, bench.var, frame), frame))
+
+    yield "floor", floor
+
+
+def _inpainted(bench: Bench, codes: Codes, laid: Laid, kind: int) -> Laid:
+    tonal = np.clip(bench.case.encoding.tonal(codes[laid.rect.slices][..., :3]) * 255, 0, 255).astype(np.uint8)
+    filled = cv2.inpaint(tonal, (laid.matte > 0.01).astype(np.uint8), 5, kind)
+    out = codes.copy()
+    linear = bench.case.encoding.from_tonal(filled.astype(np.float32) / 255)
+    out[laid.rect.slices][..., :3] = bench.case.encoding.encode(linear, codes.dtype)
+    return replace(laid, codes=out)
+
+
+def match(var: Path) -> None:
+    """The table of modes and peers."""
+    print("\nCIEDE2000 inside the edge after a 2 px low-pass: mean / worst frame / 95th percentile\n")
+    print(
+        "| shot | " + " | ".join(("mode", "mean", "worst frame", "95th", "ms/frame")) + " |\n|---|---|---|---|---|---|"
+    )
+    for case in cases():
+        bench = ready(case, var)
+        said = bench.evidence
+        sigma = said.grain.mean_sigma if said.grain else float("nan")
+        print(
+            f"| {case.scene.name} | multiplies {said.multiplies:.2f}, shutter {said.shutter:.2f}, grain {sigma:.4f} | | | | |"
+        )
+        for name, made in peers(bench):
+            print("| | " + name + " | {:.2f} | {:.2f} | {:.2f} | |".format(*scored(bench, made)), flush=True)
+        for source, mode in [("replace", mode) for mode in fields.MODES] + [("lift", "auto")]:
+            fix = bench.fix(Match(mode), source=source)
+            spent: list[float] = []
+
+            def made(codes: Codes, frame: int, fix: Fix = fix, spent: list[float] = spent) -> Laid:
+                began = time.perf_counter()
+                laid = lay(codes, frame, fix)
+                spent.append(time.perf_counter() - began)
+                return laid
+
+            score = scored(bench, made)
+            label = mode if source == "replace" else "lift"
+            print(
+                "| | {} | {:.2f} | {:.2f} | {:.2f} | {:.0f} |".format(label, *score, 1000 * float(np.median(spent))),
+                flush=True,
+            )

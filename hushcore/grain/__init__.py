@@ -1,0 +1,1 @@
+"""Grain: measured, taken off, laid back."""

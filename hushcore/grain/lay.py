@@ -1,0 +1,91 @@
+"""Taking grain off a picture and laying fresh grain; both in tonal values."""
+
+import cv2
+import numpy as np
+from scipy import fft
+
+from hushcore.arrays import F32, F64
+from hushcore.grain.model import BLOCK, Grain, hann, luma_of
+
+STEP = 4  # px between blocks
+BETA = 1.0  # times the measured power that is taken off
+# luma, red-blue and green-magenta differences: grain of one colour stays in one row
+OPPONENT = np.array([[0.3333, 0.3333, 0.3333], [0.5, 0.0, -0.5], [0.25, -0.5, 0.25]], np.float32)
+
+
+def degrained(tonal: F32, grain: Grain, amount: float = 1.0) -> F32:
+    """A tonal picture (h, w, 3) without its grain: Wiener filter on overlapping blocks, opponent colours.
+
+    ``amount`` scales the grain that is thought to be in it. Texture above the grain's own power stays.
+    """
+    height, width = tonal.shape[:2]
+    pad = BLOCK
+    right, below = -(width + 2 * pad - BLOCK) % STEP, -(height + 2 * pad - BLOCK) % STEP
+    padded = cv2.copyMakeBorder(tonal, pad, pad + below, pad, pad + right, cv2.BORDER_REFLECT_101)
+    sigma = grain.sigma_at(cv2.GaussianBlur(luma_of(padded), (0, 0), 2.0))
+    out, weight = np.zeros(padded.shape, np.float32), np.zeros(padded.shape[:2], np.float32)
+    window = hann().astype(np.float32)
+    filtered = _Filter(grain.spectrum, amount)
+    xs = np.arange(0, padded.shape[1] - BLOCK + 1, STEP)
+    views = np.lib.stride_tricks.sliding_window_view(padded, (BLOCK, BLOCK), axis=(0, 1))
+    for top in range(0, padded.shape[0] - BLOCK + 1, STEP):
+        blocks = np.moveaxis(views[top, xs], 1, -1)  # (n, 16, 16, 3)
+        strength = sigma[top + BLOCK // 2, xs + BLOCK // 2]
+        made = filtered(blocks, strength, window) * window[..., None]
+        for k, left in enumerate(xs):
+            out[top : top + BLOCK, left : left + BLOCK] += made[k]
+            weight[top : top + BLOCK, left : left + BLOCK] += window**2
+    out /= np.maximum(weight, 1e-6)[..., None]
+    return np.ascontiguousarray(out[pad : pad + height, pad : pad + width])
+
+
+class _Filter:
+    """The Wiener filter of a row of blocks."""
+
+    def __init__(self, spectrum: F64, amount: float) -> None:
+        self.spectrum = (spectrum * (BETA * amount**2)).astype(np.float32)
+
+    def __call__(self, blocks: F32, sigma: F32, window: F32) -> F32:
+        mean = blocks.mean((1, 2), keepdims=True)
+        opponent = ((blocks - mean) @ OPPONENT.T.astype(np.float32)) * window[..., None]
+        bins = fft.rfft2(opponent, axes=(1, 2)) / BLOCK
+        half = self.spectrum[:, : BLOCK // 2 + 1]
+        # power of the grain of each block in each opponent channel: o (sigma S sigma') o'
+        scaled = OPPONENT[None] * sigma[:, None, :]
+        pairs = (scaled[..., :, None] * scaled[..., None, :]).reshape(-1, 9)
+        noise = (pairs @ half.reshape(-1, 9).T).reshape(len(sigma), 3, *half.shape[:2]).transpose(0, 2, 3, 1)
+        power = np.abs(bins) ** 2
+        gain = np.maximum(power - noise, 0) / np.maximum(power, 1e-12)
+        back = fft.irfft2(bins * gain * BLOCK, s=(BLOCK, BLOCK), axes=(1, 2))
+        return np.asarray(back @ np.linalg.inv(OPPONENT).T + mean * window[..., None], np.float32)
+
+
+def fresh(grain: Grain, shape: tuple[int, int], seed: int) -> F32:
+    """Grain of sigma 1 with the measured character over (h, w), per channel; the same for the same ``seed``."""
+    height, width = (fft.next_fast_len(side + BLOCK, real=True) for side in shape)
+    random = np.random.default_rng(seed)
+    white = random.standard_normal((3, height, width), dtype=np.float32)
+    bins = fft.rfft2(white, axes=(1, 2))
+    factor = _factor(grain, height, width)
+    coloured = np.stack([sum(factor[k][j] * bins[j] for j in range(k + 1)) for k in range(3)])
+    field = fft.irfft2(coloured, s=(height, width), axes=(1, 2))
+    return np.ascontiguousarray(np.moveaxis(field, 0, -1)[: shape[0], : shape[1]], np.float32)
+
+
+_factors: dict[tuple[int, int, int], F32] = {}
+
+
+def _factor(grain: Grain, height: int, width: int) -> F32:
+    """Cholesky factor of the cross-spectrum at each frequency of a field, between those of the blocks."""
+    key = (hash(grain.spectrum.tobytes()), height, width)
+    if key not in _factors:
+        if len(_factors) > 8:
+            _factors.clear()
+        safe = grain.spectrum + 1e-4 * np.eye(3)
+        lower = np.linalg.cholesky(safe).reshape(BLOCK, BLOCK, 9)
+        around = np.pad(lower, ((0, 1), (0, 1), (0, 0)), mode="wrap").astype(np.float32)
+        v = np.arange(height, dtype=np.float32) * BLOCK / height
+        u = np.arange(width // 2 + 1, dtype=np.float32) * BLOCK / width
+        planes = [cv2.remap(around[..., k], *np.meshgrid(u, v), cv2.INTER_LINEAR) for k in range(9)]
+        _factors[key] = np.stack(planes).reshape(3, 3, height, width // 2 + 1)
+    return _factors[key]

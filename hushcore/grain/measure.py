@@ -1,0 +1,143 @@
+"""Measuring grain: a frame against the mean of its neighbours, carried to it and brought into its light.
+
+A high-pass of the frame alone would take texture for grain.
+"""
+
+from collections.abc import Callable, Sequence
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, F64, Codes, Mask, Rect
+from hushcore.colour.encoding import Encoding
+from hushcore.errors import HushError
+from hushcore.geometry import sampling
+from hushcore.grain.model import BLOCK, Grain, hann, luma_of
+from hushcore.hold.maps import HoldMap, dense_inverse
+from hushcore.hold.record import Hold
+
+Reader = Callable[[int], Codes]
+NEIGHBOURS = 4  # either side
+LEFT_BY_NEIGHBOURS = 0.62  # of each neighbour's variance that resampling leaves
+RELIGHT = 6.0  # px: wider differences are light
+STEP = 8  # px between places where the neighbours' maps are worked out
+BINS = 8
+SMOOTH_SHARE = 0.6  # of the places, the smoothest: edges that miss by a fraction of a pixel are not grain
+FEWEST = 1500  # px a brightness
+FEWEST_BLOCKS = 12
+MAD = 1.4826
+
+
+def residual(read: Reader, hold: Hold, frame: int, rect: Rect, encoding: Encoding) -> tuple[F32, F32]:
+    """Grain of ``frame`` over the frame's ``rect`` (tonal units, as of the full variance) and the mean picture.
+
+    Raises HushError when no neighbour is held.
+    """
+    own = encoding.tonal(_three(read(frame))[rect.slices])
+    still_x, still_y = dense_inverse(hold.at(frame), rect)
+    total, count = np.zeros_like(own), 0
+    for number in _neighbours(hold, frame):
+        codes = _three(read(number))
+        x, y = _carried(hold.at(number), still_x, still_y)
+        if min(x.min(), y.min()) < 0 or x.max() > codes.shape[1] - 1 or y.max() > codes.shape[0] - 1:
+            continue
+        total += _sampled(codes, x, y, encoding, own)
+        count += 1
+    if not count:
+        raise HushError("No neighbouring frame is held, so the grain cannot be told from the texture.", "no-grain")
+    mean = total / count
+    rest = own - mean
+    rest -= cv2.GaussianBlur(rest, (0, 0), RELIGHT)
+    return np.asarray(rest / np.sqrt(1 + LEFT_BY_NEIGHBOURS / count), np.float32), mean
+
+
+def _neighbours(hold: Hold, frame: int) -> list[int]:
+    reach = [d for k in range(1, NEIGHBOURS + 1) for d in (-k, k)]
+    return [
+        frame + d
+        for d in reach
+        if hold.has(frame + d) and (frame + d == hold.anchor or not hold.frames[frame + d].lost)
+    ]
+
+
+def _three(codes: Codes) -> Codes:
+    return np.repeat(codes, 3, axis=2) if codes.shape[2] == 1 else codes[..., :3]
+
+
+def _carried(held: HoldMap, still_x: F32, still_y: F32) -> tuple[F32, F32]:
+    """Positions on another frame of dense still positions; worked out every few pixels and interpolated."""
+    height, width = still_x.shape
+    ys, xs = np.arange(0, height + STEP, STEP), np.arange(0, width + STEP, STEP)
+    rows, cols = np.clip(ys, 0, height - 1), np.clip(xs, 0, width - 1)
+    still = np.stack([still_x[np.ix_(rows, cols)], still_y[np.ix_(rows, cols)]], -1).astype(float)
+    shift = (held.forward(still) - still).astype(np.float32)
+    u, v = np.meshgrid(np.arange(width, dtype=np.float32) / STEP, np.arange(height, dtype=np.float32) / STEP)
+    moved = cv2.remap(shift, u, v, cv2.INTER_LINEAR)
+    return still_x + moved[..., 0], still_y + moved[..., 1]
+
+
+def _sampled(codes: Codes, x: F32, y: F32, encoding: Encoding, own: F32) -> F32:
+    """A neighbour's tonal picture at positions, in the light of ``own``."""
+    need = Rect(int(x.min()) - 8, int(y.min()) - 8, int(x.max()) + 9, int(y.max()) + 9).clipped(
+        codes.shape[1], codes.shape[0]
+    )
+    tonal = np.ascontiguousarray(encoding.tonal(codes[need.slices]), np.float32)
+    out = np.empty_like(own)
+    sampling.cubic_spline(sampling.spline_coefficients(tonal), x - np.float32(need.left), y - np.float32(need.top), out)
+    return np.asarray(out + cv2.GaussianBlur(own - out, (0, 0), RELIGHT))
+
+
+def measure(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask]) -> Grain | None:
+    """The grain of residuals with their mean pictures, where ``masks`` allow; None when there is too little to read."""
+    rest, luma, rough = [], [], []
+    for (noise, mean), mask in zip(parts, masks, strict=True):
+        level = luma_of(mean)
+        gy, gx = np.gradient(cv2.GaussianBlur(level, (0, 0), 1.2))
+        rest.append(noise[mask])
+        luma.append(level[mask])
+        rough.append(np.hypot(gx, gy)[mask])
+    values, levels, edges = np.concatenate(rest), np.concatenate(luma), np.concatenate(rough)
+    if len(levels) < 2 * FEWEST:
+        return None
+    smooth = edges <= np.quantile(edges, SMOOTH_SHARE)
+    at, sigma = _curve(values[smooth], levels[smooth])
+    spectrum = _spectrum(parts, masks, at, sigma)
+    return None if spectrum is None else Grain(at, sigma, spectrum)
+
+
+def _curve(values: F64, levels: F64) -> tuple[F64, F64]:
+    """Standard deviation by brightness: MAD in bins of equal counts."""
+    count = int(np.clip(len(levels) // FEWEST, 1, BINS))
+    ends = np.quantile(levels, np.linspace(0, 1, count + 1))
+    at, sigma = [], []
+    for k in range(count):
+        inside = (levels >= ends[k]) & (levels <= ends[k + 1])
+        at.append(float(np.median(levels[inside])))
+        sigma.append(MAD * np.median(np.abs(values[inside] - np.median(values[inside], axis=0)), axis=0) + 1e-6)
+    order = np.argsort(at)
+    return np.asarray(at)[order], np.asarray(sigma)[order]
+
+
+def _spectrum(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask], at: F64, sigma: F64) -> F64 | None:
+    """Mean cross-spectrum of blocks of grain that is made equally strong everywhere; the busiest blocks left out."""
+    flat = Grain(at, sigma, np.zeros((BLOCK, BLOCK, 3, 3)))
+    window = hann()
+    spectra, energy = [], []
+    for (noise, mean), mask in zip(parts, masks, strict=True):
+        even = noise / flat.sigma_at(luma_of(mean))
+        for top in range(0, noise.shape[0] - BLOCK + 1, BLOCK // 2):
+            for left in range(0, noise.shape[1] - BLOCK + 1, BLOCK // 2):
+                here = slice(top, top + BLOCK), slice(left, left + BLOCK)
+                if mask[here].all():
+                    block = np.clip(even[here], -4, 4) * window[..., None]
+                    spectra.append(np.fft.fft2(block, axes=(0, 1)) / BLOCK)
+                    energy.append(float((block**2).mean()))
+    if len(spectra) < FEWEST_BLOCKS:
+        return None
+    quiet = np.asarray(energy) <= np.quantile(energy, SMOOTH_SHARE)
+    chosen = np.stack(spectra)[quiet]
+    cross = np.einsum("nijk,nijl->ijkl", chosen, chosen.conj()).real / len(chosen)
+    # the same from both sides, as grain has no direction of reading
+    cross = (cross + np.roll(cross[::-1, ::-1], 1, (0, 1))) / 2
+    scale = np.sqrt(np.einsum("ijkk->k", cross) / BLOCK**2)
+    return np.asarray(cross / np.outer(scale, scale))

@@ -1,0 +1,145 @@
+"""The light that fell on the mark itself: J = exp(F) O + b, read from wide scales to narrow ones.
+
+One estimator for light that multiplies (``multiplies`` = 1: b is nothing), for highlights, which add (0), and for all
+between. Each correction is taken only as far as it stands out from its own noise, and where the mark has nothing to
+read the field comes from around it.
+"""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, least, mean, most
+from hushcore.light import ring
+from hushcore.light.region import BLACK, HALF, SMALLEST_RING, Pair, wide
+
+SCALES = (32.0, 16.0, 8.0, 5.6, 4.0, 4.0, 2.8)  # px; the narrow ones twice over: each takes part of what is left
+GATE = 3.5  # a correction must exceed its own variance by this before it counts
+MOMENTS = 10.0  # px: local means, variances and covariances
+GAIN_BLUR, GAIN_PRIOR = 40.0, 0.01  # px, and how far the means' ratio steps in where there is no contrast
+CAP_LEVEL, CAP_CHROMA, CAP_MORE = 99.9, 95.0, 0.003  # percentiles of the ring's corrections, log units
+CHROMA_LEAST, CHROMA_MOST = 0.5, 1.6
+READ_SIGMA = 6.0  # half-size px; where less than half can be read within this, the rim steps in
+FULL = 1.0
+
+
+@dataclass(frozen=True)
+class Under:
+    """How the field is read. ``capped`` keeps the mark's own shading out of the light."""
+
+    multiplies: float = FULL
+    capped: bool = False
+
+
+def under(pair: Pair, how: Under) -> tuple[F32, F32 | None]:
+    """The field F of log gains and the added light b (None when nothing adds), half size."""
+    m = float(np.clip(how.multiplies, 0, 1))
+    gain = ring.slope(pair)
+    if m < 1:
+        gain = (m * gain + (1 - m) * np.log(_contrast_gain(pair))).astype(np.float32)
+    added = None if m >= 1 else np.zeros_like(gain)
+    for scale in SCALES:
+        gain, added = _corrected(pair, gain, added, scale, m, how.capped)
+    if added is not None:
+        gain, added = _guarded(pair, gain, added, m)
+    return _rim_where_blind(pair, gain), added
+
+
+def _corrected(
+    pair: Pair, gain: F32, added: F32 | None, scale: float, m: float, capped: bool
+) -> tuple[F32, F32 | None]:
+    """Both fields after one scale's correction."""
+    sigma = scale / HALF
+    if m > 0:
+        base = pair.q if added is None else np.log((np.maximum(pair.now - added, 0) + BLACK) / (pair.then + BLACK))
+        step = _gated(base - gain, pair.weight, sigma, scale)
+        gain = gain + m * (_capped(step, pair) if capped else step)
+    if added is not None:
+        rest = pair.now - np.exp(gain) * pair.then - added
+        # the variance of a difference of lights is that of the log ratio times the light squared
+        step = _gated(rest, pair.weight / (pair.now + BLACK) ** 2, sigma, scale)
+        added = added + (1 - m) * step
+    return gain, added
+
+
+def _gated(rest: F32, weight: F32, sigma: float, scale: float) -> F32:
+    """What is left at a scale, as far as it stands out from its own noise."""
+    total = wide(weight, sigma) + np.float32(1e-9)
+    step = wide(weight * rest, sigma) / total
+    variance = 8 / (4 * np.pi * scale**2 * total)
+    chi = wide(mean(step * step / variance), sigma / 2)
+    return np.asarray(step * np.maximum(0, 1 - GATE / np.maximum(chi, 1e-6))[..., None], np.float32)
+
+
+def _capped(step: F32, pair: Pair) -> F32:
+    """No correction under the mark greater than those of the ring."""
+    at = pair.region.ring_places
+    if len(at) < SMALLEST_RING:
+        return step
+    level = mean(step)[..., None]
+    chroma = step - level
+    levels, chromas = np.abs(level.reshape(-1)[at]), np.abs(chroma.reshape(-1, 3)[at])
+    limit = np.percentile(levels, CAP_LEVEL) + CAP_MORE
+    tint = np.percentile(chromas, CAP_CHROMA) + CAP_MORE
+    return np.asarray(np.clip(level, -limit, limit) + np.clip(chroma, -tint, tint), np.float32)
+
+
+def _contrast_gain(pair: Pair) -> F32:
+    """How contrasts, not levels, have changed: cov(J, O) / var(O), pulled to the levels' ratio where there are none."""
+    sigma = MOMENTS / HALF
+    here = (least(pair.weight) > 0).astype(np.float32)[..., None]
+    count = wide(here[..., 0], sigma)[..., None] + 1e-6
+    mean_o = wide(here * pair.then, sigma) / count
+    mean_j = wide(here * pair.now, sigma) / count
+    noise = _noise_of_then(pair)
+    var = np.maximum(wide(here * pair.then**2, sigma) / count - mean_o**2 - noise, 0)
+    cov = wide(here * pair.then * pair.now, sigma) / count - mean_o * mean_j
+    weight = here / np.maximum(mean_o, BLACK) ** 2
+    broad = GAIN_BLUR / HALF
+    above = wide(weight * cov, broad) + GAIN_PRIOR * wide(weight * mean_o * mean_j, broad)
+    below = wide(weight * var, broad) + GAIN_PRIOR * wide(weight * mean_o**2, broad)
+    return np.asarray(np.clip(above / np.maximum(below, 1e-9), 0.02, 50), np.float32)
+
+
+def _noise_of_then(pair: Pair) -> F32:
+    """Grain variance of the original at half size, from the weights' own noise estimate."""
+    from hushcore.light.region import grain_gain
+
+    gain = grain_gain(pair.q, pair.now, pair.then, pair.region)
+    return np.asarray(gain * (pair.then + BLACK), np.float32)
+
+
+def _guarded(pair: Pair, gain: F32, added: F32, m: float) -> tuple[F32, F32]:
+    """White glints over saturated colour make one channel's gain explode: one gain for all, the ring's chroma."""
+    inside = pair.region.in_ring
+    linear = np.exp(gain)
+    level = mean(linear)[..., None]
+    chroma = np.ones(3)
+    if inside.sum() >= SMALLEST_RING:
+        chroma = np.median((linear / level)[inside], axis=0)
+    guarded = np.log(np.maximum(level * chroma, 1e-4))
+    light = mean(added)[..., None]
+    tint = np.clip(added / np.where(np.abs(light) < 1e-4, 1e-4, light), CHROMA_LEAST, CHROMA_MOST)
+    gain = m * gain + (1 - m) * guarded
+    added = m * added + (1 - m) * light * tint
+    return np.asarray(gain, np.float32), np.asarray(added, np.float32)
+
+
+def _rim_where_blind(pair: Pair, gain: F32) -> F32:
+    """Where a place and its surroundings cannot be read, the membrane from the ring, without a seam."""
+    readable = (most(pair.weight) > 0).astype(np.float32)
+    if readable.all():
+        return gain
+    ones = np.ones_like(readable)
+    share = wide(readable, READ_SIGMA) / np.maximum(wide(ones, READ_SIGMA), 1e-6)
+    t = np.clip(share / 0.5, 0, 1)[..., None]
+    if t.min() >= 1:
+        return gain
+    t = t * t * (3 - 2 * t)
+    return np.asarray(t * gain + (1 - t) * ring.rim(pair), np.float32)
+
+
+def smoothed_once(field: F32, sigma: float) -> F32:
+    """A field at a wider scale, for comparing two of them."""
+    return np.asarray(cv2.GaussianBlur(field, (0, 0), sigma))

@@ -1,0 +1,140 @@
+"""What a shot says about itself: its light, its grain, its shutter; looked at once, on a few frames over its length."""
+
+from collections.abc import Callable, Sequence
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, Codes, Rect
+from hushcore.colour.encoding import Encoding
+from hushcore.edge.matte import Edge
+from hushcore.errors import HushError
+from hushcore.grain.measure import measure, residual
+from hushcore.grain.model import Grain, luma_of
+from hushcore.hold.maps import dense_forward
+from hushcore.hold.record import Hold
+from hushcore.light import evidence as lights
+from hushcore.light import ring
+from hushcore.light.region import CLIP_AT, Pair, Region, full, halved
+from hushcore.patch.motion import blurred, motion, smear
+from hushcore.patch.place import outside_of
+from hushcore.patch.plan import SHUTTER, Evidence
+from hushcore.plates.plate import sample_linear, still_picture
+
+Reader = Callable[[int], Codes]
+MARGIN = 28  # px round the matte
+GRAIN_FRAMES = 3
+GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is looked at
+DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
+FAST = 4.0  # px a frame: less says nothing of the shutter
+SHUTTERS = np.arange(0.1, 1.01, 0.1)  # shares of a frame that are tried
+FASTEST = 3  # frames
+BAND = 1.2, 4.0  # px: detail that a shutter smears
+
+
+def gather(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Evidence:
+    """Look at a held shot, its anchor frame against others over its length.
+
+    A shot that does not tell gives the plain evidence for that part; raises nothing but what reading frames does.
+    """
+    held = [n for n in sorted(hold.frames) if not hold.frames[n].lost]
+    if not held:
+        return Evidence()
+    rect = edge.rect().grown(MARGIN)
+    original = still_picture(read(hold.anchor), hold, hold.anchor, rect, encoding)
+    outside = outside_of(edge.matte(rect, hold.anchor))
+    looks = [
+        _sample(read, hold, n, rect, original, outside, encoding)
+        for n in lights.spread(held) if abs(n - hold.anchor) > 1
+    ]  # fmt: skip
+    grain = _grain(read, hold, held, rect, encoding)
+    shutter = _shutter(read, hold, held, rect, original, outside, grain, encoding)
+    return Evidence(lights.multiplies(looks), grain, shutter)
+
+
+def _seen(
+    read: Reader, hold: Hold, frame: int, rect: Rect, outside: F32, encoding: Encoding
+) -> tuple[F32, Region] | None:
+    codes = read(frame)
+    map_x, map_y = dense_forward(hold.at(frame), rect)
+    height, width = codes.shape[:2]
+    usable = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
+    if usable.mean() < 0.5:
+        return None
+    region = Region.around(outside, usable.astype(np.float32), CLIP_AT * encoding.white(codes.dtype))
+    return sample_linear(codes, map_x, map_y, encoding), region
+
+
+def _sample(
+    read: Reader, hold: Hold, frame: int, rect: Rect, original: F32, outside: F32, encoding: Encoding
+) -> lights.Sample | None:
+    seen = _seen(read, hold, frame, rect, outside, encoding)
+    return None if seen is None else lights.sample(Pair.of(halved(seen[0]), halved(original), seen[1]))
+
+
+def _grain(read: Reader, hold: Hold, held: Sequence[int], rect: Rect, encoding: Encoding) -> Grain | None:
+    """From the frames where the hold is best, at three places of the shot."""
+    third = max(1, len(held) // GRAIN_FRAMES)
+    chosen = [min(held[k : k + third], key=lambda n: hold.frames[n].drift_rms) for k in range(0, len(held), third)]
+    parts = []
+    for frame in chosen[:GRAIN_FRAMES]:
+        at = hold.at(frame).forward(rect.corners)
+        grow = max(0, int(GRAIN_SIDE - np.ptp(at, axis=0).min()) // 2)
+        place = Rect.around(at).grown(grow).clipped(*hold.size)
+        if min(place.width, place.height) < 48:
+            continue
+        try:
+            parts.append(residual(read, hold, frame, place, encoding))
+        except HushError:
+            continue  # no neighbour of this frame is held: the others tell
+    return measure(parts, [np.ones(noise.shape[:2], bool) for noise, _ in parts]) if parts else None
+
+
+def _shutter(
+    read: Reader, hold: Hold, held: Sequence[int], rect: Rect, original: F32, outside: F32, grain: Grain | None,
+    encoding: Encoding,
+) -> float:  # fmt: skip
+    """The share of a frame that the shutter is open: which smear of the plate leaves least of the fastest frames'
+    ring unexplained, with the smeared plate's own grain taken off."""
+    if grain is None:
+        return SHUTTER
+    speeds = {}
+    for n in held:
+        grid = motion(hold, n, hold.at(n), rect)
+        if grid is not None and hold.has(n - 1) and hold.has(n + 1):
+            speeds[n] = float(np.median(np.hypot(grid[..., 0], grid[..., 1])))
+    fast = [n for n in sorted(speeds, key=speeds.__getitem__, reverse=True)[:FASTEST] if speeds[n] >= FAST]
+    found = [
+        _best_shutter(*seen, hold, n, rect, original, grain, encoding)
+        for n in fast if (seen := _seen(read, hold, n, rect, outside, encoding)) is not None
+    ]  # fmt: skip
+    known = [value for value in found if value is not None]
+    return float(np.median(known)) if known else SHUTTER
+
+
+def _best_shutter(
+    current: F32, region: Region, hold: Hold, frame: int, rect: Rect, original: F32, grain: Grain, encoding: Encoding
+) -> float | None:
+    inside = cv2.resize(region.ring, region.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5
+    if inside.sum() < 400:
+        return None
+    light = np.exp(full(ring.slope(Pair.of(halved(current), halved(original), region)), region))
+    now = _band(encoding.tonal_of(np.maximum(current, 0)))
+    noise = np.random.default_rng(7).standard_normal(current.shape, np.float32)
+    costs = []
+    for shutter in SHUTTERS:
+        vectors = smear(hold, frame, hold.at(frame), rect, float(shutter))
+        then = encoding.tonal_of(np.maximum(blurred(original, vectors) * light, 0))
+        left = float((_band(blurred(noise, vectors))[inside] ** 2).mean())
+        sigma = float((grain.sigma_at(luma_of(then)[inside])[:, 1] ** 2).mean())
+        costs.append(float(((now - _band(then))[inside] ** 2).mean()) - sigma * left)
+    k = int(np.argmin(costs))
+    if k in (0, len(costs) - 1):
+        return float(SHUTTERS[k])
+    a, b, c = costs[k - 1], costs[k], costs[k + 1]
+    return float(SHUTTERS[k] + 0.05 * (a - c) / max(a - 2 * b + c, 1e-12))
+
+
+def _band(tonal: F32) -> F32:
+    luma = luma_of(tonal)
+    return np.asarray(cv2.GaussianBlur(luma, (0, 0), BAND[0]) - cv2.GaussianBlur(luma, (0, 0), BAND[1]))

@@ -1,0 +1,118 @@
+"""The last of matching: softness, finest detail and grain, held against the frame in the ring, where both show the
+same surface."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, F64, Mask
+from hushcore.colour.encoding import Encoding
+from hushcore.grain.lay import fresh
+from hushcore.grain.model import BLOCK, LUMA, Grain, luma_of
+from hushcore.light.region import Region
+
+SMOOTH = 2.0  # px over which brightness is read for the grain's strength
+FINEST = 1.0  # px: the finest band is what a Gaussian of this takes away
+RESAMPLED = 0.93  # share of the finest band's energy that one resampling by cubic B-spline leaves
+LEAST_GRAIN = 0.3  # times the measured strength
+DETAIL_MOST = 1.6  # times its own: detail that is not there cannot be made stronger
+SMALLEST_RING = 600  # px
+MIDDLE = 0.8, 2.4  # px: the band that tells whether a frame is out of focus
+STEPS = (0.0, 0.6, 0.9, 1.3, 1.8, 2.5, 3.5)  # px of softness that are tried
+ENOUGH = 6.0  # times the grain's energy in the band: with less there is no detail to tell it from
+LEAST_LOSS = 0.78  # share of energy: smaller losses come from resampling and chance
+
+
+@dataclass(frozen=True)
+class Finish:
+    """``soft``: px (sigma) that the patch is to be softened by; ``detail``: times its finest band; ``grain``: times the
+    measured strength that is to be laid on it."""
+
+    soft: float = 0.0
+    detail: float = 1.0
+    grain: float = 1.0
+
+    def on(self, picture: F32) -> F32:
+        """A picture made as soft or as fine as the frame; grain is laid later, in the frame."""
+        if self.soft >= 0.3:
+            return np.asarray(cv2.GaussianBlur(picture, (0, 0), self.soft))
+        if self.detail <= 1.01:
+            return picture
+        fine = picture - cv2.GaussianBlur(picture, (0, 0), FINEST)
+        return np.asarray(picture + np.float32(self.detail - 1) * fine, np.float32)
+
+
+def finish_of(current: F32, made: F32, region: Region, grain: Grain, encoding: Encoding, sharpness: bool) -> Finish:
+    """What brings the patch to the frame's own sharpness and grain; both pictures linear, on the still surface.
+
+    Grain first: as much as was measured. What the patch's finest band then still lacks is what carrying it has cost:
+    its detail is made stronger; where it has more than the frame, less grain is laid. Where the ring does not tell,
+    the patch stays as it is and gets the measured grain.
+    """
+    ring = cv2.resize(region.ring, region.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5
+    if ring.sum() < SMALLEST_RING:
+        return Finish()
+    now, then = (_tonal_luma(side, encoding) for side in (current, made))
+    variance = float((grain.sigma_at(now[ring][::3])[:, 1] ** 2).mean())
+    soft = _softness(now, then, ring, variance * _share(grain, _middle)) if sharpness else 0.0
+    if soft >= STEPS[1] / 2:
+        return Finish(soft=soft)
+    noise = variance * _share(grain, _finest)
+    frame, own = _energy(now, ring, 0, FINEST) / RESAMPLED, _energy(then, ring, 0, FINEST) * RESAMPLED
+    lacking = frame - own - noise
+    if lacking > 0 and sharpness:
+        return Finish(detail=float(min(np.sqrt(1 + lacking / max(own, 1e-12)), DETAIL_MOST)))
+    return Finish(grain=float(np.sqrt(np.clip((frame - own) / max(noise, 1e-12), LEAST_GRAIN**2, 1))))
+
+
+def _softness(now: F32, then: F32, ring: Mask, noise: float) -> float:
+    """Sigma in px of the Gaussian that makes the patch as soft as the frame; 0 when it does not tell."""
+    wanted, whole = _energy(now, ring, *MIDDLE) - noise, _energy(then, ring, *MIDDLE)
+    if whole < ENOUGH * noise or wanted > LEAST_LOSS * whole or wanted <= 0:
+        return 0.0
+    levels = [whole] + [_energy(np.asarray(cv2.GaussianBlur(then, (0, 0), s)), ring, *MIDDLE) for s in STEPS[1:]]
+    return float(np.interp(-wanted, -np.minimum.accumulate(levels), STEPS))
+
+
+def _tonal_luma(linear: F32, encoding: Encoding) -> F32:
+    """Tonal values of a linear picture's luma: for one channel's curve as good as luma of the tonal channels."""
+    if encoding.plain:
+        return encoding.tonal_of(np.maximum(linear @ LUMA.astype(np.float32), 0))
+    return luma_of(encoding.tonal_of(np.maximum(linear, 0)))
+
+
+def _energy(luma: F32, ring: Mask, fine: float, broad: float) -> float:
+    above = luma if fine == 0 else cv2.GaussianBlur(luma, (0, 0), fine)
+    return float(((above - cv2.GaussianBlur(luma, (0, 0), broad))[ring] ** 2).mean())
+
+
+def _finest(square: F64) -> F64:
+    return np.asarray(1 - np.exp(-2 * np.pi**2 * FINEST**2 * square))
+
+
+def _middle(square: F64) -> F64:
+    return np.asarray(np.exp(-2 * np.pi**2 * MIDDLE[0] ** 2 * square) - np.exp(-2 * np.pi**2 * MIDDLE[1] ** 2 * square))
+
+
+def _share(grain: Grain, response: object) -> float:
+    """Share of luma grain's variance, over green's, that lies in a band given by its response to squared frequency."""
+    line = np.fft.fftfreq(BLOCK)
+    square = line[:, None] ** 2 + line[None, :] ** 2
+    luma = np.einsum("k,ijkl,l->ij", LUMA, grain.spectrum, LUMA)
+    return float((luma * response(square) ** 2).sum() / max(grain.spectrum[..., 1, 1].sum(), 1e-9))  # type: ignore[operator]
+
+
+def grained(made: F32, matte: F32, grain: Grain, amount: float, kept: F32 | None, seed: int, encoding: Encoding) -> F32:
+    """A linear patch (h, w, 3) with ``amount`` times the measured grain laid on it.
+
+    ``kept``: how much of the frame's own grain the patch holds already. In the fall of the matte the frame's own grain
+    fades out; what is laid is made stronger there, so that both together stay as strong.
+    """
+    tonal = encoding.tonal_of(made)
+    sigma = grain.sigma_at(cv2.GaussianBlur(luma_of(tonal), (0, 0), SMOOTH))
+    strength = np.sqrt(np.maximum(2 / np.maximum(matte, 1e-3) - 1, 0))[..., None]
+    if kept is not None:
+        strength = strength * np.sqrt(np.maximum(1 - kept**2, 0))
+    noise = fresh(grain, matte.shape, seed) * sigma * (strength * np.float32(amount))
+    return encoding.from_tonal(np.asarray(tonal + noise, np.float32))

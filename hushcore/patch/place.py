@@ -1,0 +1,85 @@
+"""Where a fix lies on one frame: on the still surface, and in the frame."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, Rect
+from hushcore.edge.matte import Edge
+from hushcore.errors import HushError
+from hushcore.geometry import sampling
+from hushcore.hold.maps import HoldMap, dense_forward, dense_inverse
+
+FRAME_MARGIN = 3  # px round the matte in the frame
+
+
+@dataclass(frozen=True)
+class Place:
+    """``rect`` of the still surface with its ``matte`` and px ``outside`` it; ``target`` of the frame with the still
+    position (``map_x``, ``map_y``, in px of ``rect``) and the matte ``cover`` of each of its pixels."""
+
+    rect: Rect
+    matte: F32
+    outside: F32
+    target: Rect
+    map_x: F32
+    map_y: F32
+    cover: F32
+
+
+def outside_of(matte: F32) -> F32:
+    """Px from every place to the matte; 0 within."""
+    return np.asarray(cv2.distanceTransform((matte <= 0).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE))
+
+
+def on_surface(held: HoldMap, rect: Rect, matte: F32, outside: F32, size: tuple[int, int]) -> Place | None:
+    """A mark that rides the surface; None when it is not on the frame (``size``: width, height)."""
+    target = _frame_rect(held, rect, matte).clipped(*size)
+    if target.empty:
+        return None
+    map_x, map_y = _local(held, target, rect)
+    cover = np.empty(map_x.shape, np.float32)
+    sampling.bilinear(matte, map_x, map_y, cover)
+    return Place(rect, matte, outside, target, map_x, map_y, cover)
+
+
+def in_frame(held: HoldMap, rect: Rect, edge: Edge, frame: int, size: tuple[int, int]) -> Place | None:
+    """A mark that stands still in the frame while the surface moves under it."""
+    target = edge.rect().clipped(*size)
+    if target.empty:
+        return None
+    map_x, map_y = _local(held, target, rect)
+    matte, outside = standing(held, rect, edge, frame)
+    return Place(rect, matte, outside, target, map_x, map_y, edge.matte(target, frame))
+
+
+def standing(held: HoldMap, rect: Rect, edge: Edge, frame: int) -> tuple[F32, F32]:
+    """Where on the still ``rect`` a mark that stands in the frame lies, and px outside it."""
+    around = edge.rect().grown(2)
+    drawn = edge.matte(around, frame)
+    x, y = dense_forward(held, rect)
+    matte = cv2.remap(
+        drawn, x - np.float32(around.left), y - np.float32(around.top), cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_CONSTANT, borderValue=0.0,
+    )  # fmt: skip
+    return np.asarray(matte), outside_of(np.asarray(matte))
+
+
+def _local(held: HoldMap, target: Rect, rect: Rect) -> tuple[F32, F32]:
+    x, y = dense_inverse(held, target)
+    return x - np.float32(rect.left), y - np.float32(rect.top)
+
+
+def _frame_rect(held: HoldMap, rect: Rect, matte: F32) -> Rect:
+    """Where the matte can fall on the frame."""
+    inside = np.argwhere(matte > 0)
+    if not len(inside):
+        return Rect(0, 0, 0, 0)
+    (top, left), (bottom, right) = inside.min(0), inside.max(0)
+    xs = rect.left + np.unique(np.r_[np.arange(left, right, 6), right]).astype(float)
+    ys = rect.top + np.unique(np.r_[np.arange(top, bottom, 6), bottom]).astype(float)
+    points = held.forward(np.stack(np.meshgrid(xs, ys), -1))
+    if not np.isfinite(points).all():
+        raise HushError("The hold has broken down on this frame; redo it from the anchor.", "bad-hold")
+    return Rect.around(np.clip(points, -1e5, 1e5)).grown(FRAME_MARGIN)

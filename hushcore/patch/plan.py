@@ -1,0 +1,101 @@
+"""What is asked of a fix: its edge, its source, and how it is matched; and what the shot itself said about it."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from hushcore.edge.front import Front
+from hushcore.edge.matte import Edge
+from hushcore.errors import HushError
+from hushcore.grain.model import Grain
+from hushcore.light import fields
+from hushcore.plates.blend import BLENDS
+
+SOURCES = ("replace", "lift", "insert")
+GRAINS = ("fresh", "keep", "off")
+SHUTTER = 0.5  # of a frame: 180 degrees
+
+
+@dataclass(frozen=True)
+class Repair:
+    """Texture for a plate that is too soft: taken ``offset`` px away on the plate, below ``scale`` px (sigma)."""
+
+    offset: tuple[float, float]
+    scale: float = 6.0
+    amount: float = 1.0
+
+
+@dataclass(frozen=True)
+class Match:
+    """How a plate is made to belong to each frame.
+
+    ``light``: one of ``fields.MODES``, ``strength`` of it 0..1, ``steady`` 0..1 over time, ``capped``: the mark's own
+    shading kept out of it. ``blur``: the frame's motion blur; ``sharpness``: its softness. ``texture``: times its own;
+    ``grain``: ``fresh`` (the plate's taken off, new laid), ``keep`` (the plate's kept, what is missing topped up) or
+    ``off``, ``grain_amount`` times what was measured.
+    """
+
+    light: str = "auto"
+    strength: float = 1.0
+    steady: float = 0.0
+    capped: bool = True
+    blur: bool = True
+    sharpness: bool = True
+    texture: float = 1.0
+    texture_scale: float = 6.0
+    repair: Repair | None = None
+    grain: str = "fresh"
+    grain_amount: float = 1.0
+
+    def check(self) -> None:
+        """Raises HushError for a light or grain mode that does not exist."""
+        if self.light not in fields.MODES:
+            raise HushError(f"There is no light mode {self.light!r}; choose {', '.join(fields.MODES)}.", "bad-light")
+        if self.grain not in GRAINS:
+            raise HushError(f"There is no grain mode {self.grain!r}; choose {', '.join(GRAINS)}.", "bad-grain")
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A fix's recipe for the engine. ``stands``: the mark stands still in the frame while the surface moves under it;
+    the edge is in frame px then."""
+
+    edge: Edge
+    match: Match = field(default_factory=Match)
+    source: str = "replace"
+    blend: str = "time"
+    front: Front = field(default_factory=Front)
+    stands: bool = False
+
+    def check(self) -> None:
+        """Raises HushError for an edge without area, or a mode or source that does not exist."""
+        self.edge.check()
+        self.match.check()
+        if self.source not in SOURCES:
+            raise HushError(f"There is no source {self.source!r}; choose {', '.join(SOURCES)}.", "bad-source")
+        if self.blend not in BLENDS:
+            raise HushError(f"Plates blend by {' or by '.join(BLENDS)}.", "bad-blend")
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What the shot says: how much of its light multiplies (1) or adds (0), its grain, its shutter (share of a frame).
+
+    ``plain`` evidence is what is used before a shot has been looked at.
+    """
+
+    multiplies: float = 1.0
+    grain: Grain | None = None
+    shutter: float = SHUTTER
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON-ready data."""
+        return {
+            "multiplies": round(self.multiplies, 4), "shutter": round(self.shutter, 3),
+            "grain": None if self.grain is None else self.grain.plain(),
+        }  # fmt: skip
+
+    @staticmethod
+    def of(data: dict[str, Any]) -> "Evidence":
+        """From ``plain`` data."""
+        grain = Grain.of(data["grain"]) if data.get("grain") else None
+        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]))

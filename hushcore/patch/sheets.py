@@ -1,0 +1,91 @@
+"""Plates cut and prepared for a fix: its grain taken off, its texture mended, its ratio for a lift."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from hushcore.arrays import F32, Rect
+from hushcore.bands.split import low_pass
+from hushcore.colour.encoding import Encoding
+from hushcore.geometry import sampling
+from hushcore.grain.lay import degrained
+from hushcore.grain.model import Grain
+from hushcore.light.region import halved
+from hushcore.patch.lift import ratio_of, trust_of
+from hushcore.patch.plan import Evidence, Match, Plan
+from hushcore.plates.art import Art, blended
+from hushcore.plates.plate import Plate
+
+CLIP_AT = 0.95
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A plate over the fix's rectangle, linear (h, w, 3).
+
+    ``original``: with the mark, as shot, and at ``half`` size; ``painted``: what replaces it, without grain if that is taken off;
+    ``ratio`` and ``trust``: of a lift; ``cover`` (h, w): an insert's alpha;
+    ``asleft``: as the artist left it, where that differs from ``painted``.
+    """
+
+    frame: int
+    original: F32
+    half: F32
+    painted: F32
+    ratio: F32 | None = None
+    trust: F32 | None = None
+    cover: F32 | None = None
+    asleft: F32 | None = None
+
+
+def prepared(
+    plate: Plate, frame: int, rect: Rect, plan: Plan, evidence: Evidence, art: Art | None, white: float
+) -> Sheet:
+    """A plate's sheet over ``rect``."""
+    original, painted = plate.cut(rect)
+    encoding, half = plate.encoding, halved(original)
+    if plan.source == "insert" and art is not None:
+        colour, alpha = art.placed(rect)
+        if art.mode == "multiply":  # the frame itself is multiplied: nothing of the plate is needed
+            return Sheet(frame, original, half, original, colour, np.ones((*alpha.shape, 1), np.float32), alpha)
+        made = blended(painted, colour, art.mode, encoding)
+        return Sheet(frame, original, half, made, cover=alpha)
+    ratio = trust = None
+    if plan.source == "lift":
+        ratio = ratio_of(painted, original)
+        trust = trust_of(ratio, original, CLIP_AT * white, evidence.grain, encoding)
+    mended = _mended(painted, rect, plate, plan.match, evidence.grain, encoding)
+    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None)
+
+
+def _mended(painted: F32, rect: Rect, plate: Plate, match: Match, grain: Grain | None, encoding: Encoding) -> F32:
+    """The painted picture with its grain off and its texture as asked."""
+    grainless = match.grain != "keep" and grain is not None
+    if not grainless and match.repair is None and match.texture == 1:
+        return painted
+    tonal = encoding.tonal_of(painted)
+    if grainless and grain is not None:
+        tonal = degrained(tonal, grain)
+    if match.texture != 1:
+        tone = low_pass(tonal, match.texture_scale)
+        tonal = tone + np.float32(match.texture) * (tonal - tone)
+    if match.repair is not None:
+        tonal = _repaired(tonal, rect, plate, match, encoding)
+    return encoding.from_tonal(tonal)
+
+
+def _repaired(tonal: F32, rect: Rect, plate: Plate, match: Match, encoding: Encoding) -> F32:
+    """Texture below the repair's scale from another place of the plate, in proportion to its amount."""
+    repair = match.repair
+    assert repair is not None
+    dx, dy = repair.offset
+    pad = int(3 * repair.scale)
+    around = rect.grown(pad)
+    whole = encoding.tonal_of(plate.painted)
+    x = np.arange(around.left, around.right, dtype=np.float32) + np.float32(dx - plate.rect.left)
+    y = np.arange(around.top, around.bottom, dtype=np.float32) + np.float32(dy - plate.rect.top)
+    donor = np.empty((around.height, around.width, 3), np.float32)
+    sampling.cubic_spline(sampling.spline_coefficients(whole), *np.meshgrid(x, y), donor)
+    texture = (donor - low_pass(donor, repair.scale))[pad:-pad, pad:-pad]
+    tone = low_pass(tonal, repair.scale)
+    return np.asarray(tone + (1 - repair.amount) * (tonal - tone) + repair.amount * texture, np.float32)

@@ -1,0 +1,1 @@
+"""Tells: what gives a patch away, measured."""

@@ -1,0 +1,300 @@
+"""Edge, plates, brushes, source and match over HTTP. Every change names the version it was made on."""
+
+import uuid
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils.http import content_disposition_header
+from ninja import File, Form, Router, UploadedFile
+
+from fixes import actions, evidence, judging, matching, ready, retouching, roundtrip, suggest
+from fixes.api import apply, found_fix
+from fixes.models import Artwork, Fix, Stroke
+from fixes.schemas import (
+    ApartOut,
+    ArtIn,
+    EdgeIn,
+    EvidenceOut,
+    FixOut,
+    FrontIn,
+    GrainPoint,
+    IssueIn,
+    LinesOut,
+    MatchIn,
+    PlateIdIn,
+    PlateIn,
+    PlateStartIn,
+    ProtectIn,
+    SourceIn,
+    SpotsIn,
+    StrokeEditIn,
+    StrokeIn,
+    StrokesIn,
+    SuggestOut,
+    TellOut,
+    TellsOut,
+)  # fmt: skip
+from hushcore.arrays import Rect, padded_cut
+from hushcore.edge.matte import lines
+from hushcore.errors import HushError
+from hushcore.media.artwork import read_artwork
+from hushcore.recipe.models import StrokeData, check
+from hushcore.retouch.donor import nearby, tone_apart
+
+router = Router(tags=["patch"])
+ART_SHARE = 0.6  # of the mark's box that new artwork fills
+SUFFIX = {"tif": "image/tiff", "png": "image/png", "exr": "application/octet-stream"}
+
+
+@router.patch("fixes/{fix}/edge", response=FixOut)
+def edge(request: HttpRequest, fix: int, payload: EdgeIn) -> FixOut:
+    """Other outlines, growth or softness."""
+    nodes = None if payload.nodes is None else [node.model_dump(mode="json") for node in payload.nodes]
+
+    def do(document: actions.Document, found: Fix) -> str:
+        inside = document["edge"]["inside"] if payload.inside is None else payload.inside
+        if nodes is not None:
+            document["edge"]["inside"] = inside
+            return matching.set_nodes(document, found, nodes, payload.growth, payload.softness)
+        return matching.set_edge(document, found, payload.outlines, payload.growth, payload.softness, inside)
+
+    return apply(request, fix, payload.version, do)
+
+
+@router.get("fixes/{fix}/edge-lines", response=LinesOut)
+def edge_lines(request: HttpRequest, fix: int, frame: int) -> LinesOut:
+    """Where the patch is full on a frame, and where it ends."""
+    made = actions.edge_data(found_fix(fix).document).edge()
+    full, ends = lines(made, made.rect().grown(1), frame)
+    plain = [[[(float(x), float(y)) for x, y in line] for line in side] for side in (full, ends)]
+    return LinesOut(full=plain[0], ends=plain[1])
+
+
+@router.get("fixes/{fix}/suggest", response=list[SuggestOut])
+def suggested(request: HttpRequest, fix: int) -> list[SuggestOut]:
+    """Frames that would make the next plate, with the reasons."""
+    found = found_fix(fix)
+    made = suggest.suggestions(found, actions.current_hold(found))
+    return [SuggestOut(frame=one.frame, worth=round(one.worth, 3), words=one.words) for one in made]
+
+
+@router.patch("fixes/{fix}/plate", response=FixOut)
+def plate(request: HttpRequest, fix: int, payload: PlateIn) -> FixOut:
+    """Take a frame as the plate, in place of the one that is worked on."""
+    return apply(request, fix, payload.version, lambda d, f: retouching.set_plate(d, f, payload.frame))
+
+
+@router.post("fixes/{fix}/plates", response=FixOut)
+def add_plate(request: HttpRequest, fix: int, payload: PlateIn) -> FixOut:
+    """Another plate beside those that are there."""
+    return apply(request, fix, payload.version, lambda d, f: retouching.add_plate(d, f, payload.frame))
+
+
+@router.post("fixes/{fix}/plates/choose", response=FixOut)
+def choose_plate(request: HttpRequest, fix: int, payload: PlateIdIn) -> FixOut:
+    """Which of the plates is worked on."""
+    return apply(request, fix, payload.version, lambda d, _: retouching.choose_plate(d, payload.plate))
+
+
+@router.post("fixes/{fix}/plates/drop", response=FixOut)
+def drop_plate(request: HttpRequest, fix: int, payload: PlateIdIn) -> FixOut:
+    """Take a plate out of the recipe."""
+    return apply(request, fix, payload.version, lambda d, _: retouching.drop_plate(d, payload.plate))
+
+
+@router.post("fixes/{fix}/plates/start", response=FixOut)
+def start_plate(request: HttpRequest, fix: int, payload: PlateStartIn) -> FixOut:
+    """Begin a plate from the result of the fixes below, from the frame as shot, or from an average of frames."""
+    args = (payload.plate, payload.start, payload.average)
+    return apply(request, fix, payload.version, lambda d, f: retouching.start_plate(d, f, *args))
+
+
+@router.post("fixes/{fix}/plates/issue", response=FixOut)
+def use_issue(request: HttpRequest, fix: int, payload: IssueIn) -> FixOut:
+    """Go back to another issue of a plate."""
+    return apply(request, fix, payload.version, lambda d, f: retouching.use_issue(d, f, payload.plate, payload.issue))
+
+
+@router.get("fixes/{fix}/plates/{plate}/out")
+def plate_out(
+    request: HttpRequest, fix: int, plate: int, form: Literal["tif", "png", "exr"] = "tif", crop: bool = False,
+    guide: bool = False,
+) -> HttpResponse:  # fmt: skip
+    """The plate's picture for an image editor, or the matte as a guide."""
+    data, name = roundtrip.send_out(found_fix(fix), plate, form, crop, guide)
+    kind = SUFFIX["png" if guide else form]
+    return HttpResponse(
+        data, content_type=kind, headers={"Content-Disposition": content_disposition_header(True, name) or ""}
+    )
+
+
+@router.post("fixes/{fix}/plates/{plate}/back", response=FixOut)
+def plate_back(request: HttpRequest, fix: int, plate: int, version: Form[int], file: File[UploadedFile]) -> FixOut:
+    """A picture of the plate's frame came back from an editor."""
+    picture = roundtrip.take_back(found_fix(fix), plate, file.name or "the picture", file.read())
+    return apply(request, fix, version, lambda d, f: retouching.came_back(d, f, plate, picture))
+
+
+@router.post("fixes/{fix}/strokes", response=FixOut)
+def stroke(request: HttpRequest, fix: int, payload: StrokeIn) -> FixOut:
+    """Lay a stroke on the plate."""
+    return apply(request, fix, payload.version, lambda d, f: retouching.add_stroke(d, f, payload.stroke))
+
+
+@router.post("fixes/{fix}/spots", response=FixOut)
+def spots(request: HttpRequest, fix: int, payload: SpotsIn) -> FixOut:
+    """Heal small spots, each from the nearest place that looks like its surroundings."""
+    found = found_fix(fix)
+    made, _ = ready.active_plate(found)
+    many = []
+    for x, y in payload.spots:
+        offset = nearby(made.painted, made.rect, x, y, payload.radius, made.encoding)
+        data = {
+            "kind": "heal", "points": [(x, y, 1.0)], "radius": payload.radius, "hardness": retouching.SPOT_HARDNESS,
+            "band": payload.band, "scale": payload.scale, "donor": {"offset": offset},
+        }  # fmt: skip
+        many.append(check(data, StrokeData, "The spot"))
+    return apply(request, fix, payload.version, lambda d, f: retouching.add_strokes(d, f, many))
+
+
+@router.patch("fixes/{fix}/strokes", response=FixOut)
+def strokes(request: HttpRequest, fix: int, payload: StrokesIn) -> FixOut:
+    """Switch, reorder or take away strokes."""
+    entries = [entry.dict() for entry in payload.strokes]
+    return apply(request, fix, payload.version, lambda d, f: retouching.set_strokes(d, f, entries))
+
+
+@router.patch("fixes/{fix}/strokes/{stroke}", response=FixOut)
+def edit_stroke(request: HttpRequest, fix: int, stroke: int, payload: StrokeEditIn) -> FixOut:
+    """Another donor, size, opacity, band or place for a stroke that is laid."""
+    changes = payload.dict(exclude={"version"}, exclude_none=True)
+    return apply(request, fix, payload.version, lambda d, f: retouching.edit_stroke(d, f, stroke, changes))
+
+
+@router.get("fixes/{fix}/strokes/{stroke}/path", response=list[tuple[float, float]])
+def stroke_path(request: HttpRequest, fix: int, stroke: int) -> list[tuple[float, float]]:
+    """Where a stroke goes on the still surface."""
+    row = get_object_or_404(Stroke, id=stroke, plate__fix=fix)
+    data = StrokeData.model_validate(row.data)
+    return [(x + data.moved[0], y + data.moved[1]) for x, y, _ in data.points]
+
+
+@router.get("fixes/{fix}/donor", response=ApartOut)
+def donor(request: HttpRequest, fix: int, x: float, y: float, dx: float, dy: float, radius: float) -> ApartOut:
+    """How far a donor's tone is from the place that it would cover, on the plate as painted."""
+    made, _ = ready.active_plate(found_fix(fix))
+    reach = int(np.clip(radius, 2, 200))
+    spot = Rect(int(x) - reach, int(y) - reach, int(x) + reach + 1, int(y) + reach + 1)
+    local = spot.moved(-made.rect.left, -made.rect.top)
+    sides = [padded_cut(made.painted, place) for place in (local, local.moved(round(dx), round(dy)))]
+    apart = tone_apart(sides[0], sides[1], made.encoding)
+    return ApartOut(difference=round(apart.difference, 2), lighter=round(apart.lighter, 2))
+
+
+@router.get("fixes/{fix}/colour", response=tuple[float, float, float])
+def colour(request: HttpRequest, fix: int, x: float, y: float, radius: float = 2) -> tuple[float, float, float]:
+    """The plate's mean linear light about a place, for the paint brush."""
+    made, _ = ready.active_plate(found_fix(fix))
+    reach = int(np.clip(radius, 1, 60))
+    spot = Rect(int(x) - reach, int(y) - reach, int(x) + reach + 1, int(y) + reach + 1)
+    mean = padded_cut(made.painted, spot.moved(-made.rect.left, -made.rect.top)).reshape(-1, 3).mean(0)
+    return float(mean[0]), float(mean[1]), float(mean[2])
+
+
+@router.patch("fixes/{fix}/protect", response=FixOut)
+def protect(request: HttpRequest, fix: int, payload: ProtectIn) -> FixOut:
+    """The outline that strokes must not leave."""
+    nodes = None if payload.nodes is None else [node.model_dump(mode="json") for node in payload.nodes]
+    return apply(request, fix, payload.version, lambda d, f: retouching.set_protect(d, f, nodes))
+
+
+@router.patch("fixes/{fix}/source", response=FixOut)
+def source(request: HttpRequest, fix: int, payload: SourceIn) -> FixOut:
+    """What replaces the mark."""
+    args = (payload.source, payload.blend, payload.stands)
+    return apply(request, fix, payload.version, lambda d, _: matching.set_source(d, *args))
+
+
+@router.patch("fixes/{fix}/front", response=FixOut)
+def front(request: HttpRequest, fix: int, payload: FrontIn) -> FixOut:
+    """What passes in front."""
+    return apply(request, fix, payload.version, lambda d, f: matching.set_front(d, f, payload.front))
+
+
+@router.patch("fixes/{fix}/match", response=FixOut)
+def match(request: HttpRequest, fix: int, payload: MatchIn) -> FixOut:
+    """How the plate is matched."""
+    return apply(request, fix, payload.version, lambda d, _: matching.set_match(d, payload.match))
+
+
+@router.post("fixes/{fix}/art", response=FixOut)
+def bring_art(request: HttpRequest, fix: int, version: Form[int], file: File[UploadedFile]) -> FixOut:
+    """Bring in artwork and put it over the mark."""
+    found = found_fix(fix)
+    name = Path(file.name or "artwork.png").name
+    place = f"{found.id}/art-{uuid.uuid4().hex[:12]}{Path(name).suffix.lower()}"
+    path = ready.plates_root() / place
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(file.read())
+    try:
+        picture, _ = read_artwork(path)
+    except HushError:
+        path.unlink(missing_ok=True)
+        raise
+    height, width = picture.shape[:2]
+    corners = _art_corners(found, width, height)
+
+    def do(document: actions.Document, at: Fix) -> str:
+        row = Artwork.objects.create(fix=at, file=place, name=name[:120], width=width, height=height)
+        return matching.bring_art(document, row, corners)
+
+    return apply(request, fix, version, do)
+
+
+def _art_corners(fix: Fix, width: int, height: int) -> list[tuple[float, float]]:
+    """Where new artwork lies: in the middle of the mark, in its own shape."""
+    mark = actions.mark_of(fix.document)
+    if mark is None:
+        raise HushError("No edge yet: draw where the artwork may lie first.", "incomplete")
+    low, high = mark.min(0), mark.max(0)
+    scale = ART_SHARE * min((high[0] - low[0]) / width, (high[1] - low[1]) / height)
+    (x, y), w, h = (low + high) / 2, width * scale / 2, height * scale / 2
+    return [(float(a), float(b)) for a, b in ((x - w, y - h), (x + w, y - h), (x + w, y + h), (x - w, y + h))]
+
+
+@router.patch("fixes/{fix}/art", response=FixOut)
+def art(request: HttpRequest, fix: int, payload: ArtIn) -> FixOut:
+    """Another place, blend mode or opacity for the artwork."""
+    args = (payload.corners, payload.mode, payload.opacity)
+    return apply(request, fix, payload.version, lambda d, _: matching.set_art(d, *args))
+
+
+@router.get("fixes/{fix}/evidence", response=EvidenceOut)
+def facts(request: HttpRequest, fix: int) -> EvidenceOut:
+    """What the shot says of its light, grain and shutter."""
+    found = found_fix(fix)
+    said = evidence.of(found, actions.current_hold(found))
+    grain = said.grain
+    points = [] if grain is None else [
+        GrainPoint(level=round(float(level), 4), sigma=(float(s[0]), float(s[1]), float(s[2])))
+        for level, s in zip(grain.levels, grain.sigma, strict=True)
+    ]  # fmt: skip
+    return EvidenceOut(known=grain is not None, multiplies=said.multiplies, shutter=said.shutter, grain=points)
+
+
+@router.get("fixes/{fix}/tells", response=TellsOut)
+def tells(request: HttpRequest, fix: int) -> TellsOut:
+    """The tells of each frame that has been measured."""
+    found = found_fix(fix)
+    if actions.missing_part(found.document):
+        return TellsOut(frames=[], waiting=0)
+    wanted = judging.states(found, actions.current_hold(found))
+    rows = list(found.tells.all())
+    fresh = {row.frame for row in rows if wanted.get(row.frame) == row.state}
+    return TellsOut(
+        frames=[TellOut(frame=row.frame, stale=row.frame not in fresh, **row.values) for row in rows],
+        waiting=len(set(wanted) - fresh),
+    )
