@@ -7,7 +7,7 @@ from scipy import fft
 from hushcore.arrays import F32, F64
 from hushcore.grain.model import BLOCK, Grain, hann, luma_of
 
-STEP = 4  # px between blocks
+STEP = 8  # px between blocks
 BETA = 1.0  # times the measured power that is taken off
 # luma, red-blue and green-magenta differences: grain of one colour stays in one row
 OPPONENT = np.array([[0.3333, 0.3333, 0.3333], [0.5, 0.0, -0.5], [0.25, -0.5, 0.25]], np.float32)
@@ -26,15 +26,19 @@ def degrained(tonal: F32, grain: Grain, amount: float = 1.0) -> F32:
     out, weight = np.zeros(padded.shape, np.float32), np.zeros(padded.shape[:2], np.float32)
     window = hann().astype(np.float32)
     filtered = _Filter(grain.spectrum, amount)
-    xs = np.arange(0, padded.shape[1] - BLOCK + 1, STEP)
-    views = np.lib.stride_tricks.sliding_window_view(padded, (BLOCK, BLOCK), axis=(0, 1))
-    for top in range(0, padded.shape[0] - BLOCK + 1, STEP):
-        blocks = np.moveaxis(views[top, xs], 1, -1)  # (n, 16, 16, 3)
-        strength = sigma[top + BLOCK // 2, xs + BLOCK // 2]
-        made = filtered(blocks, strength, window) * window[..., None]
-        for k, left in enumerate(xs):
-            out[top : top + BLOCK, left : left + BLOCK] += made[k]
-            weight[top : top + BLOCK, left : left + BLOCK] += window**2
+    views = np.lib.stride_tricks.sliding_window_view(padded, (BLOCK, BLOCK), axis=(0, 1))[::STEP, ::STEP]
+    rows, cols = views.shape[:2]
+    strength = sigma[BLOCK // 2 :: STEP, BLOCK // 2 :: STEP][:rows, :cols]
+    for row in range(rows):
+        blocks = np.moveaxis(views[row], 1, -1)  # (n, 16, 16, 3)
+        made = filtered(blocks, strength[row], window) * window[..., None]
+        top = row * STEP
+        for first in range(BLOCK // STEP):  # blocks that do not overlap are added side by side
+            some = made[first :: BLOCK // STEP]
+            left = first * STEP
+            wide = BLOCK * len(some)
+            out[top : top + BLOCK, left : left + wide] += some.transpose(1, 0, 2, 3).reshape(BLOCK, wide, 3)
+            weight[top : top + BLOCK, left : left + wide] += np.tile(window**2, len(some))
     out /= np.maximum(weight, 1e-6)[..., None]
     return np.ascontiguousarray(out[pad : pad + height, pad : pad + width])
 

@@ -14,7 +14,7 @@ from hushcore.patch.motion import smear
 
 KINDS = ("light", "matte", "front")
 GREY = 118  # the display value of no change
-STOP = 96  # display steps a stop of light
+STOP = 56  # display steps a stop of light
 DIMMED = 40  # of 255, of what is outside
 
 

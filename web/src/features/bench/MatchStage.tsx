@@ -120,7 +120,7 @@ export function MatchStage({ fix, change }: PartProps) {
         value={now.grain ?? "fresh"}
         onChange={(grain) => keep({ grain })}
         options={[
-          { value: "fresh", words: "Fresh grain", tip: "The plate's is taken off, new is laid on every frame" },
+          { value: "fresh", words: "Fresh", tip: "The plate's is taken off, new is laid on every frame" },
           { value: "keep", words: "Keep", tip: "The plate's own stays; what is missing is topped up" },
           { value: "off", words: "None" },
         ]}

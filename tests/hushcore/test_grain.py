@@ -1,0 +1,95 @@
+"""Grain: measured against known fields, taken off, laid back with the same character."""
+
+import cv2
+import numpy as np
+import pytest
+from skimage.restoration import estimate_sigma
+
+from hushcore.colour.encoding import SRGB
+from hushcore.grain.lay import degrained, fresh
+from hushcore.grain.measure import measure
+from hushcore.grain.model import Grain, white
+from hushcore.patch.finish import grained
+
+SIDE = 320
+
+
+@pytest.fixture(scope="module")
+def known() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A field of unit grain, its mean picture (a ramp), and its strength: variance = read noise + gain x signal."""
+    rng = np.random.default_rng(0)
+    field = cv2.GaussianBlur(rng.standard_normal((SIDE, SIDE, 3)).astype(np.float32), (0, 0), 0.7)
+    field /= field.std((0, 1))
+    field[..., 0] = 0.5 * field[..., 1] + 0.866 * field[..., 0]  # red and green half correlated
+    mean = np.tile(np.linspace(0.2, 0.7, SIDE, dtype=np.float32)[None, :, None], (SIDE, 1, 3))
+    return field, mean, np.sqrt(1e-5 + 4e-4 * mean)
+
+
+@pytest.fixture(scope="module")
+def grain(known) -> Grain:
+    field, mean, sigma = known
+    found = measure([(field * sigma, mean)], [np.ones((SIDE, SIDE), bool)])
+    assert found is not None
+    return found
+
+
+def test_strength_is_found_at_each_brightness(grain):
+    np.testing.assert_allclose(grain.sigma[:, 1], np.sqrt(1e-5 + 4e-4 * grain.levels), rtol=0.05)
+
+
+def test_white_noise_agrees_with_a_reference_estimator():
+    """skimage.restoration.estimate_sigma (Donoho & Johnstone 1994) on a flat picture with white noise."""
+    rng = np.random.default_rng(1)
+    flat, noise = np.full((SIDE, SIDE, 3), 0.4, np.float32), rng.normal(0, 0.02, (SIDE, SIDE, 3)).astype(np.float32)
+    found = measure([(noise, flat)], [np.ones((SIDE, SIDE), bool)])
+    assert found.mean_sigma == pytest.approx(estimate_sigma((flat + noise)[..., 1]), rel=0.03)
+
+
+def test_fresh_grain_has_the_measured_character(known, grain):
+    field, made = known[0], fresh(grain, (SIDE, SIDE), 7)
+    np.testing.assert_allclose(made.std((0, 1)), 1, atol=0.03)
+    for step in (1, 2):  # autocorrelation of the known filter
+        wanted, got = (float((side[:-step, :, 1] * side[step:, :, 1]).mean()) for side in (field, made))
+        assert got == pytest.approx(wanted, abs=0.08)
+    assert np.corrcoef(made[..., 0].ravel(), made[..., 1].ravel())[0, 1] == pytest.approx(0.5, abs=0.06)
+
+
+def test_fresh_grain_is_the_same_for_a_seed_and_another_for_the_next(grain):
+    one, again, other = (fresh(grain, (80, 90), seed) for seed in (1, 1, 2))
+    np.testing.assert_array_equal(one, again)
+    assert abs(np.corrcoef(one.ravel(), other.ravel())[0, 1]) < 0.05
+
+
+def test_degraining_takes_the_grain_and_leaves_the_weave(known, grain):
+    field, mean, sigma = known
+    weave = 0.06 * np.sin(np.arange(SIDE) * 2 * np.pi / 9)[:, None, None].astype(np.float32)
+    made = degrained(mean + weave + field * sigma, grain)
+    inner = slice(20, -20)
+    left = (made - mean - weave)[inner, inner].std()
+    assert left < 0.6 * (field * sigma).std()
+    profile = made[inner, inner, 1].mean(1)
+    assert profile.std() > 0.93 * (mean + weave)[inner, inner, 1].mean(1).std()
+
+
+def test_too_little_surface_tells_nothing():
+    tiny = np.zeros((30, 30, 3), np.float32)
+    assert measure([(tiny, tiny + 0.4)], [np.ones((30, 30), bool)]) is None
+
+
+def test_grain_stays_as_strong_through_the_fall_of_a_soft_edge():
+    """Mixed by c, the frame's own grain leaves (1 - c)^2 of its variance: what is laid makes up for it."""
+    flat = Grain(np.array([0.0, 1.0]), np.full((2, 3), 0.02), white())
+    rng = np.random.default_rng(2)
+    matte = np.tile(np.linspace(0.02, 1, 400, dtype=np.float32), (300, 1))
+    level = SRGB.linear(np.full((300, 400, 3), 0.5, np.float32))
+    frame = SRGB.linear((0.5 + rng.normal(0, 0.02, (300, 400, 3))).astype(np.float32))
+    patch = grained(level, matte, flat, 1.0, None, 3, SRGB)
+    mixed = SRGB.encoded(frame + matte[..., None] * (patch - frame))
+    strength = mixed[..., 1].std(0)
+    assert np.abs(cv2.GaussianBlur(strength[None], (0, 0), 12)[0] / 0.02 - 1).max() < 0.1
+
+
+def test_a_model_survives_its_plain_form(grain):
+    again = Grain.of(grain.plain())
+    np.testing.assert_allclose(again.sigma, grain.sigma, atol=1e-6)
+    np.testing.assert_allclose(again.spectrum, grain.spectrum, atol=1e-4)
