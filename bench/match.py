@@ -185,6 +185,19 @@ def scored(bench: Bench, made: Callable[[Codes, int], Laid]) -> tuple[float, flo
     return float(np.mean(means)), float(np.max(means)), float(np.percentile(np.concatenate(every), 95))
 
 
+def laid_by(fix: Fix, spent: list[float] | None = None) -> Callable[[Codes, int], Laid]:
+    """Lays a fix; ``spent`` gathers the seconds."""
+
+    def made(codes: Codes, frame: int) -> Laid:
+        began = time.perf_counter()
+        laid = lay(codes, frame, fix)
+        if spent is not None:
+            spent.append(time.perf_counter() - began)
+        return laid
+
+    return made
+
+
 def peers(bench: Bench) -> Iterator[tuple[str, Callable[[Codes, int], Laid]]]:
     """The plate warped as it is; OpenCV's two fillings on each frame; the truth in grain of its own (the floor)."""
     off = bench.fix(Match("off", blur=False, sharpness=False, grain="off"))
@@ -224,16 +237,8 @@ def match(var: Path) -> None:
         for name, made in peers(bench):
             print("| | " + name + " | {:.2f} | {:.2f} | {:.2f} | |".format(*scored(bench, made)), flush=True)
         for source, mode in [("replace", mode) for mode in fields.MODES] + [("lift", "auto")]:
-            fix = bench.fix(Match(mode), source=source)
             spent: list[float] = []
-
-            def made(codes: Codes, frame: int, fix: Fix = fix, spent: list[float] = spent) -> Laid:
-                began = time.perf_counter()
-                laid = lay(codes, frame, fix)
-                spent.append(time.perf_counter() - began)
-                return laid
-
-            score = scored(bench, made)
+            score = scored(bench, laid_by(bench.fix(Match(mode), source=source), spent))
             label = mode if source == "replace" else "lift"
             print(
                 "| | {} | {:.2f} | {:.2f} | {:.2f} | {:.0f} |".format(label, *score, 1000 * float(np.median(spent))),

@@ -27,8 +27,8 @@ GRAIN_FRAMES = 3
 GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is looked at
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
 FAST = 4.0  # px a frame: less says nothing of the shutter
-SHUTTERS = np.arange(0.1, 1.01, 0.1)  # shares of a frame that are tried
-FASTEST = 3  # frames
+SHUTTERS = np.arange(0.1, 1.0, 0.2)  # shares of a frame that are tried
+FASTEST = 2  # frames
 BAND = 1.2, 4.0  # px: detail that a shutter smears
 
 
@@ -132,7 +132,7 @@ def _best_shutter(
     if k in (0, len(costs) - 1):
         return float(SHUTTERS[k])
     a, b, c = costs[k - 1], costs[k], costs[k + 1]
-    return float(SHUTTERS[k] + 0.05 * (a - c) / max(a - 2 * b + c, 1e-12))
+    return float(SHUTTERS[k] + 0.1 * (a - c) / max(a - 2 * b + c, 1e-12))
 
 
 def _band(tonal: F32) -> F32:

@@ -9,7 +9,8 @@ from config.events import tell
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
-from fixes.actions import Document, is_off
+from fixes import evidence
+from fixes.actions import Document, current_hold, is_off
 from fixes.models import Fix
 from fixes.ready import ready
 from jobs.models import Shot, inside_root
@@ -82,6 +83,7 @@ def _fixes(delivery: Delivery) -> list[tuple[Document, ReadyFix]]:
         if fix is None:
             raise HushError("A fix of this delivery was taken away; deliver anew.", "incomplete")
         fix.document = entry["document"]
+        evidence.ensure(fix, current_hold(fix))
         prepared, hold = ready(fix)
         made.append((fix.document, replace(prepared, hold=hold.engine())))
     return made

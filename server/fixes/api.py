@@ -12,7 +12,7 @@ from jobs.models import Shot
 from jobs.schemas import ValuesOut
 from ninja import File, Form, Router, Status, UploadedFile
 
-from fixes import actions, exports, holding, judging, pictures, ready
+from fixes import actions, evidence, exports, holding, judging, pictures, ready
 from fixes.models import Artwork, Fix, Hold, HoldFrame, Path, Plate, Stroke
 from fixes.schemas import (
     ArtOut,
@@ -45,7 +45,7 @@ from hushcore.hold.confidence import CELL
 from hushcore.hold.record import frame_plain
 from hushcore.hold.report import Note, weak_stretches
 from hushcore.plates.plate import still_rect
-from hushcore.recipe.models import FrontData, OutlineData, StrokeData
+from hushcore.recipe.models import FrontData, Node, OutlineData, StrokeData
 
 router = Router(tags=["fixes"])
 
@@ -102,11 +102,12 @@ def fix_out(fix: Fix) -> FixOut:
     labels = dict(fix.revisions.filter(number__in=(fix.revision, fix.revision + 1)).values_list("number", "label"))
     plates = plates_out(fix, hold) if hold else []
     loud = judging.loudest(fix)
+    said = evidence.row_of(fix, hold) if hold else None
     return FixOut(
         id=fix.id, shot=fix.shot_id, order=fix.order, version=fix.version, name=document["name"], on=document["on"],
         lacks=actions.missing_part(document), hold=hold_out(hold, frames) if hold else None,
         edge=EdgeOut(
-            nodes=(outlines[0].nodes or []) if outlines else [], outlines=outlines, growth=edge["growth"],
+            nodes=_first_nodes(outlines), outlines=outlines, growth=edge["growth"],
             softness=edge["softness"], inside=edge["inside"],
         ),
         plate=next((plate for plate in plates if plate.id == document["plate"]), None), plates=plates,
@@ -116,12 +117,20 @@ def fix_out(fix: Fix) -> FixOut:
             auto=document["front"]["auto"],
             shapes=[OutlineData.model_validate(actions.outline_of(shape)) for shape in document["front"]["shapes"]],
         ),
-        protect=protect.nodes if protect else None, match=document["match"], loud=LoudOut(**loud) if loud else None,
+        protect=protect.nodes if protect else None, match=document["match"],
+        settled=said.id if said else 0, loud=LoudOut(**loud) if loud else None,
         off=document.get("off", []),
         undo=labels.get(fix.revision, "") if fix.revision > 1 else "",
         redo=labels.get(fix.revision + 1, ""),
         suggested_plate=_suggested(hold, frames) if hold else None,
     )  # fmt: skip
+
+
+def _first_nodes(outlines: list[OutlineData]) -> list[Node]:
+    """The first outline's points, on its first key if it is keyed."""
+    if not outlines:
+        return []
+    return outlines[0].keys[0].nodes if outlines[0].keys else outlines[0].nodes or []
 
 
 def _strokes_out(document: actions.Document) -> list[StrokeOut]:

@@ -1,5 +1,8 @@
 """What a shot says of its own light, grain and shutter: read once a hold, kept, and the same for all who lay the fix."""
 
+from config.events import tell
+from django.db import transaction
+
 from fixes import actions
 from fixes.models import Evidence as Row
 from fixes.models import Fix, Hold
@@ -12,26 +15,29 @@ def root_of(hold: Hold) -> int:
     return int(hold.line[0]) if hold.line else hold.id
 
 
+def row_of(fix: Fix, hold: Hold) -> Row | None:
+    """What is kept for a fix; None before workers have looked."""
+    return fix.evidence.filter(key=_key(fix, hold)).first()
+
+
 def of(fix: Fix, hold: Hold) -> Evidence:
-    """The evidence for a fix; before its hold has been measured to the end, the plain one."""
-    found = fix.evidence.filter(key=_key(fix, hold)).first()
-    if found is not None:
-        return Evidence.of(found.data)
-    root = Hold.objects.filter(id=root_of(hold)).first() or hold
-    if root.running or hold.running or not fix.document["edge"]["outlines"]:
-        return Evidence()
-    return read(fix, hold)
+    """The evidence for a fix; before workers have looked at its shot, the plain one. Never slow."""
+    found = row_of(fix, hold)
+    return Evidence() if found is None else Evidence.of(found.data)
 
 
-def read(fix: Fix, hold: Hold) -> Evidence:
-    """Look at the shot and keep what it says."""
+def ensure(fix: Fix, hold: Hold) -> None:
+    """In a worker: look at the shot, unless that is done or its hold is not there yet. Takes seconds."""
     from fixes import ready
 
-    engine = hold.engine()
+    root = Hold.objects.filter(id=root_of(hold)).first() or hold
+    if row_of(fix, hold) is not None or root.running or hold.running or not fix.document["edge"]["outlines"]:
+        return
     edge = actions.edge_data(fix.document).edge()
-    said = gather(lambda frame: ready.codes_below(fix, frame), engine, edge, fix.shot.clip.encoding)
-    Row.objects.update_or_create(fix=fix, key=_key(fix, hold), defaults={"data": said.plain()})
-    return Evidence.of(said.plain())  # rounded as it is kept, so that the first look is the same as all others
+    said = gather(lambda frame: ready.codes_below(fix, frame), hold.engine(), edge, fix.shot.clip.encoding)
+    with transaction.atomic():
+        Row.objects.update_or_create(fix=fix, key=_key(fix, hold), defaults={"data": said.plain()})
+        tell("settled", fix=fix.id, shot=fix.shot_id)
 
 
 def _key(fix: Fix, hold: Hold) -> str:

@@ -69,6 +69,7 @@ def _chunk(fix: Fix, hold: Hold) -> bool:
     known = dict(fix.tells.values_list("frame", "state"))
     todo = [frame for frame, state in wanted.items() if known.get(frame) != state]
     fix.tells.exclude(frame__in=wanted).delete()
+    evidence.ensure(fix, hold)
     prepared, _ = ready.ready(fix)
     before: tuple[int, Remembered | None] = (0, None)
     for frame in todo[:CHUNK]:

@@ -206,6 +206,7 @@ class FixOut(Schema):
     front: FrontData
     protect: list[Node] | None
     match: MatchData
+    settled: int = Field(description="Which reading of the shot's light and grain is used; 0 for none yet.")
     loud: LoudOut | None
     off: list[tuple[int, int]]
     undo: str

@@ -178,8 +178,7 @@ def settle(hold: int) -> None:
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
     if held is None or held.fix.document["hold"] != hold:
         return
-    evidence.of(held.fix, held)
-    tell("settled", fix=held.fix_id, shot=held.fix.shot_id)
+    evidence.ensure(held.fix, held)
     judging.ask(held.fix.shot_id, held.fix.order)
 
 

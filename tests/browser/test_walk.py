@@ -156,7 +156,7 @@ def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
     page.get_by_role("slider", name="Growth").focus()
     for _ in range(4):
         page.keyboard.press("ArrowRight")
-    expect(page.get_by_role("button", name=re.compile("grow 4, soft 14 out"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("grow 4, soft 0 in, 14 out"))).to_be_visible()
 
     # hold B for before: the picture changes and comes back
     page.keyboard.press("v")
@@ -207,13 +207,13 @@ def test_two_tabs_the_later_is_told(page: Page, browser, running: Running):
     other.goto(page.url)
     other.get_by_role("button", name=re.compile("^Edge")).click()
     page.get_by_role("button", name=re.compile("^Edge")).click()
-    page.get_by_role("slider", name="Softness").focus()
+    page.get_by_role("slider", name="Soft outside").focus()
     page.keyboard.press("ArrowRight")
-    expect(page.get_by_role("button", name=re.compile("soft 15 out"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("soft 0 in, 15 out"))).to_be_visible()
     other.get_by_role("slider", name="Growth").focus()
     other.keyboard.press("ArrowRight")
     expect(other.get_by_role("alert")).to_contain_text("changed in another window")
-    expect(other.get_by_role("button", name=re.compile("grow 0, soft 15 out"))).to_be_visible()
+    expect(other.get_by_role("button", name=re.compile("grow 0, soft 0 in, 15 out"))).to_be_visible()
 
 
 def test_trouble_is_told_where_the_artist_is(page: Page, running: Running):

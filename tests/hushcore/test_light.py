@@ -124,7 +124,7 @@ def test_a_shot_says_whether_its_light_multiplies_or_adds(surface):
         noisy = [make(k) + rng.normal(0, 0.002, original.shape).astype(np.float32) for k in range(9)]
         return [evidence.sample(Pair.of(halved(n), halved(original), region)) for n in noisy]
 
-    y, x = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32)
+    x = np.mgrid[0:SIDE, 0:SIDE].astype(np.float32)[1]
     folds = [np.exp(0.5 * np.sin(x / 15 + k))[..., None].astype(np.float32) for k in range(9)]
     assert evidence.multiplies(samples(lambda k: original * folds[k])) > 0.9
     assert evidence.multiplies(samples(lambda k: original + highlight(k))) < 0.1

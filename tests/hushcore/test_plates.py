@@ -154,7 +154,7 @@ def test_several_plates_and_fixes_on_each_other_s_result(shot):
 
 
 def test_an_average_of_frames_has_less_grain(shot):
-    frames, truth, hold = shot
+    frames, _, hold = shot
     rng = np.random.default_rng(0)
     noisy = [np.clip(f + rng.normal(0, 1500, f.shape), 0, 65535).astype(np.uint16) for f in frames]
     made = averaged(noisy.__getitem__, hold, 2, 4, SRGB)
@@ -192,7 +192,7 @@ def test_a_shot_without_a_hold_says_nothing_and_the_plain_evidence_stands(shot):
     "broken", [{"source": "weld"}, {"blend": "luck"}, {"match": Match("moon")}, {"match": Match(grain="sand")}]
 )
 def test_a_plan_that_cannot_be_laid_is_refused_in_words(shot, broken):
-    with pytest.raises(HushError, match="choose|blend"):
+    with pytest.raises(HushError, match=r"choose|blend"):
         make_fix(shot[2], Plan(Edge.of(BOX), **broken), [(0, plate_of(shot))])
 
 
@@ -251,7 +251,7 @@ def test_artwork_lies_where_its_corners_are(shot):
 
 
 def test_an_insert_takes_the_frame_s_light(shot):
-    frames, truth, hold = shot
+    frames, _, hold = shot
     picture = np.concatenate([np.full((10, 10, 3), 0.5), np.ones((10, 10, 1))], -1).astype(np.float32)
     corners = np.array([[70, 70], [90, 70], [90, 90], [70, 90]], float)
     plan = Plan(Edge.of(BOX, 0, 2), Match("slope", grain="off"), "insert")
@@ -297,7 +297,7 @@ def test_softness_lies_inside_outside_and_at_each_point():
 
 def test_keys_move_an_outline_over_time_and_a_span_ends_it():
     there = Nodes.of(BOX)
-    outline = Outline(((10, there), (20, Nodes.of(BOX + [20, 0]))), span=(5, 30))
+    outline = Outline(((10, there), (20, Nodes.of(BOX + np.array([20, 0])))), span=(5, 30))
     edge = Edge((outline,), 0, 0)
     assert [edge.matte(RECT, frame)[80, 110] for frame in (10, 15, 20, 31)] == [0, pytest.approx(0.5, abs=0.51), 1, 0]
     assert edge.matte(RECT, 15)[80, 65] == 0  # evenly between the keys

@@ -43,8 +43,10 @@ export function take(told: Told) {
   if (told.kind === "hold" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
   if (told.kind === "judged" && told.fix !== undefined) judged(told);
-  if (told.kind === "settled" && told.fix !== undefined)
+  if (told.kind === "settled" && told.fix !== undefined) {
     void queries.invalidateQueries({ queryKey: ["evidence", told.fix] });
+    if (told.shot !== undefined) void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+  }
   if (told.kind === "fix" && told.fix !== undefined) void queries.invalidateQueries({ queryKey: keys.tells(told.fix) });
   if (told.kind === "fix" && told.shot !== undefined && told.fix !== undefined) {
     const { shot, fix } = told;

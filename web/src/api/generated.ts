@@ -1998,6 +1998,11 @@ export interface components {
             /** Protect */
             protect: components["schemas"]["Node"][] | null;
             match: components["schemas"]["MatchData"];
+            /**
+             * Settled
+             * @description Which reading of the shot's light and grain is used; 0 for none yet.
+             */
+            settled: number;
             loud: components["schemas"]["LoudOut"] | null;
             /** Off */
             off: [

@@ -110,7 +110,7 @@ export function patchState(fixes: Fix[], frame: number): string {
   return fixes
     .map((fix) => {
       const near = fix.hold?.frames.filter((entry) => Math.abs(entry.frame - frame) <= 1) ?? [];
-      return `${fix.id}.${fix.version}.${near.map((entry) => entry.by).join("-")}`;
+      return `${fix.id}.${fix.version}.${fix.settled}.${near.map((entry) => entry.by).join("-")}`;
     })
     .join("_");
 }

@@ -1,5 +1,5 @@
 import { ArrowDown, ArrowUp, Eye, EyeOff, X } from "lucide-react";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { client, type Fix, type Schemas, type StrokeRow } from "../../../api/client";
 import { Button, Choice, Slider } from "../../../ui/controls";
 import { useBench } from "../store";
@@ -16,6 +16,12 @@ export function StrokeList({ fix, change }: { fix: Fix; change: Change }) {
       client.PATCH("/api/fixes/{fix}/strokes", { params, body: { version, strokes } }),
     );
   const plain = fix.strokes.map(({ id, on }) => ({ id, on }));
+  // an edit gives the stroke another id: until that is known the editor stays with its place in the list
+  const place = useRef(-1);
+  const found = fix.strokes.findIndex((stroke) => stroke.id === chosen);
+  if (chosen === null) place.current = -1;
+  else if (found >= 0) place.current = found;
+  const edited = fix.strokes[place.current];
   const shift = (index: number, by: number) => {
     const list = [...plain];
     const [moved] = list.splice(index, 1);
@@ -81,9 +87,7 @@ export function StrokeList({ fix, change }: { fix: Fix; change: Change }) {
           </li>
         ))}
       </ol>
-      {fix.strokes.map((stroke) =>
-        stroke.id === chosen ? <StrokeEditor key={stroke.id} fix={fix} stroke={stroke} change={change} /> : null,
-      )}
+      {edited && <StrokeEditor key={place.current} fix={fix} stroke={edited} change={change} />}
     </>
   );
 }
@@ -92,6 +96,7 @@ export function StrokeList({ fix, change }: { fix: Fix; change: Change }) {
 function StrokeEditor({ stroke, fix, change }: { stroke: StrokeRow; fix: Fix; change: Change }) {
   const { tool, set } = useBench();
   const [now, setNow] = useState(stroke);
+  useEffect(() => setNow(stroke), [stroke]);
   const index = fix.strokes.findIndex((entry) => entry.id === stroke.id);
   const edit = (part: Edit) =>
     change.mutate(({ params, version }) =>

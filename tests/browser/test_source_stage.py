@@ -1,0 +1,200 @@
+"""The patch by hand, in the browser: plates, brushes, the strokes after the fact, edge, match, tells, a plate's round trip."""
+
+import io
+import re
+
+import cv2
+import numpy as np
+import pytest
+from playwright.sync_api import Page, expect
+
+from hushcore.media.pictures import read_codes, write_codes
+from tests.browser.conftest import FIRST, LAST, Running
+from tests.browser.test_walk import (
+    ANCHOR,
+    changes,
+    circle_the_crest,
+    drag,
+    fixes,
+    go_to,
+    on_shot,
+    on_still,
+    open_shot,
+    settled,
+)  # fmt: skip
+
+pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
+
+
+def begin(page: Page, running: Running) -> dict:
+    """A tracked crest with a plate at the anchor; returns its hold."""
+    running.worker()
+    running.worker()
+    open_shot(page, running)
+    circle_the_crest(page)
+    expect(page.get_by_text(f"Held on all {LAST - FIRST + 1} frames")).to_be_visible(timeout=120_000)
+    page.get_by_role("button", name=re.compile("^Source")).click()
+    go_to(page, ANCHOR)
+    page.get_by_role("button", name=re.compile(rf"Take (this frame, )?{ANCHOR}")).first.click()
+    expect(page.get_by_text(f"Still, plate {ANCHOR}")).to_be_visible(timeout=20_000)
+    return fixes(page)[0]["hold"]
+
+
+def strokes(page: Page):
+    return page.get_by_role("list", name="Strokes").get_by_role("listitem")
+
+
+def wait_for(page: Page, true) -> None:
+    """Waits until something about what is kept is true."""
+    for _ in range(100):
+        if true():
+            return
+        page.wait_for_timeout(100)
+    raise AssertionError("it does not come about")
+
+
+def test_brushes_and_strokes_that_stay_editable(page: Page, running: Running):
+    hold = begin(page, running)
+    expect(page.get_by_text(f"carried to {FIRST} to {LAST}")).to_be_visible()  # a stroke serves the whole range
+    still = page.locator("canvas[data-space=still]")
+
+    # the donor ring tells its tone before anything is painted
+    page.get_by_role("radio", name="Heal").click()
+    page.keyboard.down("Alt")
+    page.mouse.click(*on_still(page, hold, 488, 466))
+    page.keyboard.up("Alt")
+    page.mouse.move(*on_still(page, hold, 540, 300))
+    expect(page.get_by_text("Donor set")).to_be_visible()
+    before = settled(page, still)
+    drag(page, [on_still(page, hold, x, 300) for x in range(500, 620, 20)])
+    expect(strokes(page)).to_have_count(1)
+    expect(page.get_by_text(re.compile(r"Its tone is [\d.]+ off"))).to_be_visible()
+    changes(page, still, before)
+
+    # spots: click, click, click
+    page.get_by_role("radio", name="Spots").click()
+    for k, (x, y) in enumerate(((520, 250), (600, 250), (560, 380))):
+        page.mouse.click(*on_still(page, hold, x, y))
+        expect(strokes(page)).to_have_count(2 + k)
+
+    # paint with a colour from the plate, on tone alone
+    page.get_by_role("radio", name="Paint").click()
+    page.get_by_role("radio", name="Tone").click()
+    page.keyboard.down("Alt")
+    page.mouse.click(*on_still(page, hold, 470, 440))
+    page.keyboard.up("Alt")
+    drag(page, [on_still(page, hold, x, 330) for x in (520, 560, 600)])
+    expect(strokes(page)).to_have_count(5)
+    assert fixes(page)[0]["strokes"][-1]["band"] == "tone"
+
+    # after the fact: opacity, place, order
+    page.get_by_role("button", name="Choose stroke 1", exact=True).click()
+    sliders = page.get_by_role("slider", name="Opacity")
+    sliders.last.focus()
+    for _ in range(5):
+        page.keyboard.press("PageDown")
+    wait_for(page, lambda: fixes(page)[0]["strokes"][0]["opacity"] < 0.6)
+    page.get_by_role("button", name="Move it").click()
+    drag(page, [on_still(page, hold, 540, 300), on_still(page, hold, 550, 310), on_still(page, hold, 560, 320)])
+    wait_for(page, lambda: fixes(page)[0]["strokes"][0]["moved"] != [0, 0])
+    assert fixes(page)[0]["strokes"][0]["moved"] == pytest.approx([20, 20], abs=1)
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Stroke 1 later").click()
+    expect(page.get_by_test_id("saved")).to_have_text("saved")
+    page.get_by_role("button", name="Undo").click()
+    expect(strokes(page)).to_have_count(5)
+
+
+def test_a_plate_goes_out_and_back_and_artwork_is_put_on(page: Page, running: Running, tmp_path):
+    hold = begin(page, running)
+    page.get_by_text(f"Plate {ANCHOR}: start, out and back").click()
+    with page.expect_download() as sent:
+        page.get_by_role("link", name="Send out").click()
+    path = tmp_path / sent.value.suggested_filename
+    sent.value.save_as(path)
+    codes = read_codes(path)
+    height, width = codes.shape[:2]
+    assert codes.dtype == np.uint16
+    cv2.circle(codes, (width // 2, height // 2), 30, (65000, 65000, 65000), -1)
+    write_codes(tmp_path / "back.tif", codes)
+    still = page.locator("canvas[data-space=still]")
+    before = settled(page, still)
+    page.get_by_label("Picture that came back").set_input_files(tmp_path / "back.tif")
+    expect(page.get_by_role("combobox", name="Issue")).to_be_visible()
+    changes(page, still, before)
+    # another size is refused in words, and what is there stays
+    write_codes(tmp_path / "wrong.tif", codes[:40, :50])
+    page.get_by_label("Picture that came back").set_input_files(tmp_path / "wrong.tif")
+    expect(page.get_by_role("alert")).to_contain_text("Save it at the size that it had")
+
+    # new artwork takes the mark's place; it is dragged on the surface and blended
+    art = np.zeros((60, 60, 4), np.uint8)
+    cv2.circle(art, (30, 30), 28, (200, 80, 20, 255), -1)
+    (tmp_path / "label.png").write_bytes(io.BytesIO(cv2.imencode(".png", art)[1].tobytes()).read())
+    page.get_by_role("radio", name="Insert").click()
+    page.get_by_label("Artwork").set_input_files(tmp_path / "label.png")
+    expect(page.get_by_text("label.png")).to_be_visible()
+    before = fixes(page)[0]["art"]["corners"]
+    middle = np.mean(before, 0)
+    drag(
+        page, [on_still(page, hold, *middle), on_still(page, hold, *(middle + 6)), on_still(page, hold, *(middle + 12))]
+    )
+    wait_for(page, lambda: fixes(page)[0]["art"]["corners"] != before)
+    np.testing.assert_allclose(np.subtract(fixes(page)[0]["art"]["corners"], before), 12, atol=1)
+    page.get_by_role("combobox", name="Blend").select_option("multiply")
+    expect(page.get_by_role("button", name=re.compile("^Source put on"))).to_be_visible()
+    wait_for(page, lambda: fixes(page)[0]["art"]["mode"] == "multiply")
+
+
+def test_edge_match_and_tells(page: Page, running: Running):
+    hold = begin(page, running)
+    page.get_by_role("radio", name="Heal").click()
+    page.keyboard.down("Alt")
+    page.mouse.click(*on_still(page, hold, 488, 466))
+    page.keyboard.up("Alt")
+    drag(page, [on_still(page, hold, x, 300) for x in range(500, 620, 20)])
+    expect(strokes(page)).to_have_count(1)
+
+    # another outline, taken away, and a key on another frame
+    page.get_by_role("button", name=re.compile("^Edge")).click()
+    page.keyboard.press("v")
+    page.get_by_role("button", name="Take away").click()
+    drag(page, [on_shot(page, 540 + 18 * np.cos(t), 300 + 18 * np.sin(t)) for t in np.linspace(0, 6.2, 24)])
+    outlines = page.get_by_role("list", name="Outlines").get_by_role("listitem")
+    expect(outlines).to_have_count(2)
+    expect(outlines.nth(1)).to_contain_text("taken away")
+    page.get_by_role("button", name=re.compile("1: the mark")).click()
+    page.get_by_label("Dragging a point sets a key on its frame").check()
+    go_to(page, ANCHOR + 8)
+    page.wait_for_timeout(600)
+    node = fixes(page)[0]["edge"]["nodes"][0]
+    # the node is where the surface is: drag it in the Still view, where it has not moved
+    page.keyboard.press("v")
+    at = on_still(page, hold, node["x"], node["y"])
+    drag(page, [at, (at[0] + 8, at[1]), (at[0] + 16, at[1])])
+    expect(outlines.nth(0)).to_contain_text("2 keys")
+    page.get_by_role("radio", name="Matte").click()
+    expect(page.get_by_text(f"Still {ANCHOR + 8}, matte")).to_be_visible()
+
+    # light: every mode is there, and the field can be looked at
+    page.get_by_role("button", name=re.compile("^Match")).click()
+    for mode in ("Off", "Even", "Slope", "Rim", "Under", "Shine", "Auto"):
+        expect(page.get_by_role("radiogroup", name="Light").get_by_role("radio", name=mode)).to_be_visible()
+    page.get_by_role("button", name="Show the light").click()
+    expect(page.get_by_text(re.compile("its light"))).to_be_visible()
+    expect(page.get_by_role("img", name="Grain against brightness")).to_be_visible(timeout=30_000)
+
+    # the patch is half done, so something gives it away: the workers say where
+    page.get_by_role("radio", name="Off").click()
+    expect(page.get_by_role("img", name=re.compile(r"tells: 30 of 30 frames measured, [1-9]"))).to_be_visible(
+        timeout=120_000
+    )
+    page.get_by_role("button", name=re.compile("^Check")).click()
+    table = page.get_by_role("table", name=re.compile("Tells on"))
+    expect(table.get_by_role("row")).to_have_count(6)
+    now = int(page.get_by_test_id("frame").inner_text())
+    page.keyboard.press("n")
+    expect(page.get_by_test_id("frame")).not_to_have_text(str(now))
+    loud = fixes(page)[0]["loud"]
+    assert loud["value"] >= 1
+    expect(page.get_by_role("button", name=f"{loud['value']:.1f} at {loud['frame']}").first).to_be_visible()

@@ -1,0 +1,39 @@
+"""The whole chain on every demo shot, with the hold as measured and grain laid: beside the truth, and beside peers.
+
+Targets: engine.md, "full chain with grain, after low-pass": the floor (truth in grain of its own) and a quarter more.
+The cloth has its own test in test_chain; the figures of all shots, modes and peers are in ``bench match``.
+"""
+
+import os
+from dataclasses import replace
+
+import pytest
+
+from bench import match as bench
+from hushcore.patch.plan import Match
+from tests.conftest import VAR
+
+FRAMES = {"arm": (5, 22, 55), "wall": (86405, 86432, 86445)}
+
+
+@pytest.fixture(scope="module", params=list(FRAMES))
+def ready(request):
+    from demo import arm, wall
+    from demo.render import render_plain
+
+    for name, scene in (("wall", wall), ("arm", arm)):
+        render_plain(name, scene.COUNT, scene.FIRST, VAR / "media", VAR / "truth", os.cpu_count() or 2)
+    case = next(case for case in bench.cases() if case.folder == request.param)
+    return replace(bench.ready(case, VAR), frames=list(FRAMES[request.param]))
+
+
+def test_auto_is_within_a_quarter_of_the_floor_and_far_from_the_peers(ready):
+    peers = dict(bench.peers(ready))
+    floor, as_it_is, filled = (
+        bench.scored(ready, peers[name])[0] for name in ("floor", "plate as it is", "cv2.inpaint Telea")
+    )
+    auto = bench.scored(ready, bench.laid_by(ready.fix(Match())))[0]
+    assert auto <= floor + 0.25
+    assert auto < as_it_is / 3
+    assert auto < filled / 3
+    assert ready.evidence.multiplies > 0.95  # both are lit, not glossy
