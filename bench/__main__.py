@@ -1,6 +1,6 @@
 """Measure the product against its targets and print the tables.
 
-    python -m bench hold | patch | deliver | media | fuzz | app [--address http://127.0.0.1:8400]
+    python -m bench hold | match | tells | patch | deliver | media | fuzz | app [--address http://127.0.0.1:8400]
 
 Everything is measured on the demo's shots and their truth under ``var/``. Machines are shared: each table holds a
 peer measured in the same run.
@@ -17,7 +17,9 @@ VAR = Path(__file__).resolve().parent.parent / "var"
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("what", nargs="+", choices=["hold", "patch", "deliver", "media", "fuzz", "app"])
+    parser.add_argument(
+        "what", nargs="+", choices=["hold", "match", "tells", "patch", "deliver", "media", "fuzz", "app"]
+    )
     parser.add_argument("--var", type=Path, default=VAR)
     parser.add_argument("--address", default="http://127.0.0.1:8400")
     options = parser.parse_args()
@@ -30,6 +32,14 @@ def main() -> None:
             from bench import hold
 
             hold.hold(options.var)
+        elif what == "match":
+            from bench import match
+
+            match.match(options.var)
+        elif what == "tells":
+            from bench import tells
+
+            tells.tells(options.var)
         elif what == "app":
             from bench import app
 

@@ -4,6 +4,7 @@ The hold is the product's own, measured in this run and kept under var while the
 """
 
 import hashlib
+import itertools
 import json
 import math
 import time
@@ -244,3 +245,62 @@ def match(var: Path) -> None:
                 "| | {} | {:.2f} | {:.2f} | {:.2f} | {:.0f} |".format(label, *score, 1000 * float(np.median(spent))),
                 flush=True,
             )
+        grain(bench)
+        cost(bench)
+
+
+def bands(tonal: F32, inside: np.ndarray) -> np.ndarray:
+    """Energy of the finest band and the next two (Gaussians of 1, 2 and 4 px), over channels."""
+    steps = [tonal, *(cv2.GaussianBlur(tonal, (0, 0), s) for s in (1, 2, 4))]
+    return np.array([float(((a - b)[inside] ** 2).mean()) for a, b in itertools.pairwise(steps)])
+
+
+def grain(bench: Bench) -> None:
+    """Band energies of the patch over those of the truth in grain of its own; grain's correlation from frame to frame."""
+    fix = bench.fix(Match())
+    off = bench.fix(Match(grain="off"))
+    ratios, noise = [], []
+    for frame in bench.frames[1::4]:
+        codes = bench.read(frame)
+        laid, bare = lay(codes, frame, fix), lay(codes, frame, off)
+        inside = laid.matte > 0.99
+        if inside.sum() < 500:
+            continue
+        truth = grainy(bench.case, clean_codes(bench.case, bench.var, frame), frame)
+        tonal = [
+            np.ascontiguousarray(bench.case.encoding.tonal(side[laid.rect.slices][..., :3]))
+            for side in (laid.codes, truth, bare.codes)
+        ]
+        ratios.append(bands(tonal[0], inside) / bands(tonal[1], inside))
+        noise.append((tonal[0] - tonal[2])[inside].ravel()[:20000])
+    count = min(len(one) for one in noise)
+    stuck = np.corrcoef(np.stack([one[:count] for one in noise]))[0, 1:]
+    shown = " / ".join(f"{x:.2f}" for x in np.mean(ratios, 0))
+    print(
+        f"| | grain: band energies over the truth's | {shown} | correlation between frames {np.abs(stuck).max():.2f} | | |"
+    )
+
+
+def cost(bench: Bench) -> None:
+    """A whole patch beside one full 1080p remap of three float channels, turn and turn about."""
+    rng = np.random.default_rng(0)
+    picture = rng.random((1080, 1920, 3), np.float32)
+    y, x = np.mgrid[0:1080, 0:1920].astype(np.float32)
+    moved = x + np.float32(0.3)
+    fix = bench.fix(Match())
+    frame = next(n for n in bench.frames if abs(n - bench.case.scene.anchor) > 8)
+    codes = bench.read(frame)
+    area = lay(codes, frame, fix).matte.shape
+    times: list[list[float]] = [[], []]
+    for _ in range(9):
+        for k, work in enumerate(
+            (lambda: cv2.remap(picture, moved, y, cv2.INTER_LINEAR), lambda: lay(codes, frame, fix))
+        ):
+            began = time.perf_counter()
+            work()
+            times[k].append(time.perf_counter() - began)
+    peer, own = (float(np.median(side)) for side in times)
+    print(
+        f"| | cost of {area[1]} x {area[0]} | {own / peer:.1f} remaps ({1000 * own:.0f} ms) | target 6 | | |",
+        flush=True,
+    )

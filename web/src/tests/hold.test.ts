@@ -37,6 +37,7 @@ const held = (frame: number, by: number) => ({
 const fix = {
   id: 5,
   version: 3,
+  settled: 4,
   off: [[12, 14]],
   edge: { nodes: [], growth: 0, softness: 0 },
   hold: {
@@ -94,8 +95,8 @@ describe("frames are named by the hold that measured them", () => {
   it("so that a correction changes only the pictures that it touches", () => {
     expect(measuredBy(fix.hold!, 11)).toBe(9);
     expect(measuredBy(fix.hold!, 10)).toBe(9);
-    expect(patchState([fix], 12)).toBe("5.3.9-7");
-    expect(patchState([fix], 9)).toBe("5.3.7");
+    expect(patchState([fix], 12)).toBe("5.3.4.9-7");
+    expect(patchState([fix], 9)).toBe("5.3.4.7");
   });
 });
 

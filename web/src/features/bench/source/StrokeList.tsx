@@ -1,6 +1,7 @@
 import { ArrowDown, ArrowUp, Eye, EyeOff, X } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { client, type Fix, type Schemas, type StrokeRow } from "../../../api/client";
+import { fixNow } from "../../../api/queries";
 import { Button, Choice, Slider } from "../../../ui/controls";
 import { useBench } from "../store";
 import { BRUSHES, fromDonor } from "./BrushPart";
@@ -102,7 +103,8 @@ function StrokeEditor({ stroke, fix, change }: { stroke: StrokeRow; fix: Fix; ch
     change.mutate(({ params, version }) =>
       client
         .PATCH("/api/fixes/{fix}/strokes/{stroke}", {
-          params: { path: { ...params.path, stroke: stroke.id } },
+          // the edit before this one may have given it another id meanwhile
+          params: { path: { ...params.path, stroke: fixNow(fix.shot, fix.id)?.strokes[index]?.id ?? stroke.id } },
           body: { version, ...part },
         })
         .then((made) => {

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import { client, type Fix } from "../../../api/client";
-import type { useChange } from "../../../api/queries";
+import { fixNow, type useChange } from "../../../api/queries";
 import { type Laid, LiveStroke } from "../../../canvas/livestroke";
 import { distance, type Point, sub } from "../../../geometry/points";
 import { say } from "../../../ui/messages";
@@ -105,7 +105,7 @@ export function useBrushHands({ fix, change, plates, other }: Given) {
     change.mutate(({ params, version }) =>
       client
         .PATCH("/api/fixes/{fix}/strokes/{stroke}", {
-          params: { path: { ...params.path, stroke: id } },
+          params: { path: { ...params.path, stroke: fixNow(fix!.shot, fix!.id)?.strokes[index]?.id ?? id } },
           body: { version, ...part },
         })
         .then((made) => {
