@@ -44,7 +44,7 @@ class Case:
     encoding: Encoding
     edge: Edge
     clean: str
-    every: int = 3
+    every: int = 6
     plate: int | None = None
 
     @property
@@ -66,8 +66,8 @@ def cases() -> list[Case]:
     return [
         Case(cloth, SRGB, Edge.of(circle(cloth.centre, 100), 4, 12), "apron.{:04d}.tif"),
         Case(skin, Encoding("linear", 16), Edge.of(circle(skin.centre, 72), 4, 12), "arm.{:04d}.exr"),
-        Case(gloss, Encoding("bt1886"), Edge.of(sticker, 0, 8), "jug.{:04d}.tif", 2),
-        Case(wall, Encoding("acescct", 10), Edge.of(circle(wall.centre, 200), 0, 8), "wall.{:07d}.dpx", 2),
+        Case(gloss, Encoding("bt1886"), Edge.of(sticker, 0, 8), "jug.{:04d}.tif", 4),
+        Case(wall, Encoding("acescct", 10), Edge.of(circle(wall.centre, 200), 0, 8), "wall.{:07d}.dpx", 4),
     ]
 
 

@@ -147,13 +147,15 @@ def set_on(document: Document, on: bool) -> str:
 @transaction.atomic
 def take_away(fix_id: int, version: int) -> None:
     """Delete a fix for good, its tracking stopped first."""
-    from fixes import holding
+    from fixes import holding, judging
 
     fix = locked(fix_id, version)
     for hold in fix.holds.all():
         holding.stop(hold)
     tell("fix", fix=fix.id, shot=fix.shot_id, gone=True)
+    shot, order = fix.shot_id, fix.order
     fix.delete()
+    judging.ask(shot, order)  # those above it now lie on something else
 
 
 def is_off(document: Document, frame: int) -> bool:

@@ -17,7 +17,7 @@ from hushcore.tells.measure import NAMES, Remembered, judge
 
 log = logging.getLogger("hush")
 CHUNK = 16  # frames a job
-AFTER = 2  # seconds of rest after a change
+AFTER = 4  # seconds of rest after a change
 PRIORITY = -10  # behind tracking and delivering
 
 
@@ -61,6 +61,9 @@ def measure(fix: int) -> None:
         return
     if more:
         ask(found.shot_id, found.order)
+    else:
+        with transaction.atomic():
+            tell("told", fix=fix, shot=found.shot_id)
 
 
 def _chunk(fix: Fix, hold: Hold) -> bool:

@@ -45,6 +45,7 @@ from hushcore.recipe.models import StrokeData, check
 from hushcore.retouch.donor import nearby, tone_apart
 
 router = Router(tags=["patch"])
+MOST_ART_BYTES = 400_000_000
 ART_SHARE = 0.6  # of the mark's box that new artwork fills
 SUFFIX = {"tif": "image/tiff", "png": "image/png", "exr": "application/octet-stream"}
 
@@ -235,6 +236,10 @@ def bring_art(request: HttpRequest, fix: int, version: Form[int], file: File[Upl
     """Bring in artwork and put it over the mark."""
     found = found_fix(fix)
     name = Path(file.name or "artwork.png").name
+    if (file.size or 0) > MOST_ART_BYTES:
+        raise HushError(
+            f"{name} is larger than {MOST_ART_BYTES // 1_000_000} MB; bring in a smaller picture.", "too-large"
+        )
     place = f"{found.id}/art-{uuid.uuid4().hex[:12]}{Path(name).suffix.lower()}"
     path = ready.plates_root() / place
     path.parent.mkdir(parents=True, exist_ok=True)

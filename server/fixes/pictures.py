@@ -23,15 +23,9 @@ CROP_HEIGHT = 84
 SIGHT_GAIN = 48  # grey levels for one local standard deviation
 
 
-def patched_codes(shot: Shot, frame: int) -> Codes:
+def patched_codes(shot: Shot, frame: int, known: ready.Stack | None = None) -> Codes:
     """A frame with all fixes that can be laid, the last few kept."""
-    return ready.laid_codes(shot, frame)
-
-
-def patched_key(shot: Shot, frame: int, view: View, kind: str) -> str:
-    """The name of exactly this picture."""
-    _, state = ready.stack(shot, frame)
-    return f"{kind} {shot.clip.media().stamp(frame)} {state} {look_name(shot)} {view.name}"
+    return ready.laid_codes(shot, frame, known=known)
 
 
 @signed_in
@@ -41,16 +35,18 @@ def patched(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpRes
         raise Http404
     found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
     view, differs = asked(request), "changes" in request.GET
+    known = ready.stack(found, frame)
 
     def make() -> bytes:
-        codes = patched_codes(found, frame)
+        codes = patched_codes(found, frame, known)
         if differs:
             return as_bytes(changes(codes_of(found.clip.media(), frame), codes, found, view), suffix)
         return as_bytes(seen(codes, found, view), suffix)
 
     if view.part is not None:
         return answer(make(), suffix, keep="v" in request.GET)
-    key = patched_key(found, frame, view, "changes" if differs else "patched")
+    kind = "changes" if differs else "patched"
+    key = f"{kind} {found.clip.media().stamp(frame)} {known[1]} {look_name(found)} {view.name}"
     return answer(kept(shot, key + suffix, suffix, make), suffix, keep="v" in request.GET)
 
 

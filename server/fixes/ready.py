@@ -178,16 +178,20 @@ def codes_below(fix: Fix, frame: int) -> Codes:
     return laid_codes(fix.shot, frame, fix.order)
 
 
-def laid_codes(shot: Shot, frame: int, below: int | None = None) -> Codes:
-    """A frame with all fixes that can be laid (those of an order under ``below``), the last few kept."""
-    laid, state = stack(shot, frame, below)
+Stack = tuple[list[ReadyFix], str]
+
+
+def laid_codes(shot: Shot, frame: int, below: int | None = None, known: Stack | None = None) -> Codes:
+    """A frame with all fixes that can be laid (those of an order under ``below``), the last few kept. ``known``: its
+    stack, when that is at hand."""
+    laid, state = known or stack(shot, frame, below)
     media = shot.clip.media()
     if not laid:
         return codes_of(media, frame)
     return patched_kept.once((media.stamp(frame), state), lambda: lay_all(codes_of(media, frame), frame, laid)[0])
 
 
-def stack(shot: Shot, frame: int, below: int | None = None) -> tuple[list[ReadyFix], str]:
+def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
     """The fixes that can be laid on a frame, in order, and a name for exactly this state."""
     laid, names = [], []
     for fix in shot.fixes.select_related("shot__clip").all():

@@ -170,7 +170,7 @@ def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
 
     # play, with an honest count
     page.keyboard.press("Space")
-    expect(page.get_by_test_id("speed")).to_have_text(re.compile(r"[\d.]+ f/s, \d+ dropped"), timeout=20_000)
+    expect(page.get_by_test_id("speed")).to_have_text(re.compile(r"[\d.]+ f/s, \d+ dropped"), timeout=90_000)
     page.keyboard.press("Space")
 
     # deliver, with the proof

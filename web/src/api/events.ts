@@ -42,6 +42,8 @@ export function take(told: Told) {
   if (told.kind === "working" && told.shot !== undefined) working(told);
   if (told.kind === "hold" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+  if (told.kind === "told" && told.shot !== undefined)
+    void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
   if (told.kind === "judged" && told.fix !== undefined) judged(told);
   if (told.kind === "settled" && told.fix !== undefined) {
     void queries.invalidateQueries({ queryKey: ["evidence", told.fix] });

@@ -192,7 +192,7 @@ function GrainCurve({ points }: { points: Schemas["GrainPoint"][] }) {
       </svg>
       <figcaption className="flex justify-between text-[11px] text-faint">
         <span>dark</span>
-        <span className="figure">grain {(middle * 100).toFixed(2)} % of code range</span>
+        <span className="figure whitespace-nowrap">grain {(middle * 100).toFixed(2)} %</span>
         <span>bright</span>
       </figcaption>
     </figure>

@@ -68,6 +68,18 @@ export function MethodPart({ fix, hold }: PartProps) {
           frame, {method.search.map(Math.round).join(" × ")} px.
         </p>
       )}
+      <label
+        className="flex items-center gap-2 text-soft"
+        title="For a mark that is steadier once the fixes below are laid in"
+      >
+        <input
+          type="checkbox"
+          checked={method.reads === "below"}
+          onChange={(event) => change({ reads: event.target.checked ? "below" : "shot" })}
+          className="accent-[#b9a8f2]"
+        />
+        Measure on the result of the fixes below
+      </label>
       <label className="flex items-center gap-2 text-soft">
         <input
           type="checkbox"
