@@ -100,3 +100,8 @@ def least(picture: F32) -> F32:
 def mean(picture: F32) -> F32:
     """The mean of the channels (h, w) of a picture (h, w, 3)."""
     return np.asarray((picture[..., 0] + picture[..., 1] + picture[..., 2]) * np.float32(1 / 3))
+
+
+def three(codes: Codes) -> Codes:
+    """The three colour channels of a frame; a grey one gives them thrice."""
+    return np.repeat(codes, 3, axis=2) if codes.shape[2] == 1 else codes[..., :3]

@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, F64, Codes, Mask, Rect
+from hushcore.arrays import F32, F64, Codes, Mask, Rect, three
 from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
@@ -33,11 +33,11 @@ def residual(read: Reader, hold: Hold, frame: int, rect: Rect, encoding: Encodin
 
     Raises HushError when no neighbour is held.
     """
-    own = encoding.tonal(_three(read(frame))[rect.slices])
+    own = encoding.tonal(three(read(frame))[rect.slices])
     still_x, still_y = dense_inverse(hold.at(frame), rect)
     total, count = np.zeros_like(own), 0
     for number in _neighbours(hold, frame):
-        codes = _three(read(number))
+        codes = three(read(number))
         x, y = _carried(hold.at(number), still_x, still_y)
         if min(x.min(), y.min()) < 0 or x.max() > codes.shape[1] - 1 or y.max() > codes.shape[0] - 1:
             continue
@@ -58,10 +58,6 @@ def _neighbours(hold: Hold, frame: int) -> list[int]:
         for d in reach
         if hold.has(frame + d) and (frame + d == hold.anchor or not hold.frames[frame + d].lost)
     ]
-
-
-def _three(codes: Codes) -> Codes:
-    return np.repeat(codes, 3, axis=2) if codes.shape[2] == 1 else codes[..., :3]
 
 
 def _carried(held: HoldMap, still_x: F32, still_y: F32) -> tuple[F32, F32]:

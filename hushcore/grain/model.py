@@ -35,10 +35,6 @@ class Grain:
         """One figure: green's, in the middle of what was measured."""
         return float(np.median(self.sigma[:, 1]))
 
-    def times(self, amount: float) -> "Grain":
-        """Stronger or weaker."""
-        return Grain(self.levels, self.sigma * amount, self.spectrum)
-
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
         return {

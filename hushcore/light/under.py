@@ -7,7 +7,6 @@ read the field comes from around it.
 
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
 from hushcore.arrays import F32, least, mean, most
@@ -138,8 +137,3 @@ def _rim_where_blind(pair: Pair, gain: F32) -> F32:
         return gain
     t = t * t * (3 - 2 * t)
     return np.asarray(t * gain + (1 - t) * ring.rim(pair), np.float32)
-
-
-def smoothed_once(field: F32, sigma: float) -> F32:
-    """A field at a wider scale, for comparing two of them."""
-    return np.asarray(cv2.GaussianBlur(field, (0, 0), sigma))

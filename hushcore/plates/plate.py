@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Rect, padded_cut
+from hushcore.arrays import F32, Codes, Rect, padded_cut, three
 from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
@@ -49,7 +49,7 @@ def still_picture(codes: Codes, hold: Hold, frame: int, rect: Rect, encoding: En
     The anchor frame itself is taken as it is; others are sampled once, by cubic B-spline.
     """
     if frame == hold.anchor:
-        return np.array(encoding.decode(_rgb(padded_cut(codes, rect))))
+        return np.array(encoding.decode(three(padded_cut(codes, rect))))
     map_x, map_y = dense_forward(hold.at(frame), rect)
     return sample_linear(codes, map_x, map_y, encoding)
 
@@ -61,16 +61,11 @@ def sample_linear(codes: Codes, map_x: F32, map_y: F32, encoding: Encoding = SRG
     need = Rect.around(ends).grown(16).clipped(width, height)
     if need.width < 4 or need.height < 4:
         raise HushError("The held surface is outside the picture on this frame.", "outside")
-    linear = encoding.decode(_rgb(codes[need.slices]))
+    linear = encoding.decode(three(codes[need.slices]))
     coefficients = sampling.spline_coefficients(linear)
     out = np.empty((*map_x.shape, 3), np.float32)
     sampling.cubic_spline(coefficients, map_x - np.float32(need.left), map_y - np.float32(need.top), out)
     return out
-
-
-def _rgb(codes: Codes) -> Codes:
-    """The three colour channels; a grey picture gives them thrice."""
-    return np.repeat(codes, 3, axis=2) if codes.shape[2] == 1 else codes[..., :3]
 
 
 def make_plate(

@@ -97,12 +97,6 @@ class Stroke:
         """Whole pixels that it can touch."""
         return Rect.around(self.points[:, :2]).grown(int(np.ceil(self.radius)) + 1)
 
-    def moved(self, dx: float, dy: float) -> "Stroke":
-        """The same stroke at another place."""
-        from dataclasses import replace
-
-        return replace(self, points=self.points + np.array([dx, dy, 0]))
-
 
 @dataclass(frozen=True)
 class Canvas:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
-from jobs.models import Clip, Shot, inside_root
+from jobs.models import Shot, inside_root
 from jobs.pictures import codes_of
 from jobs.shelf import Shelf
 
@@ -219,11 +219,6 @@ def reader_of(hold: Hold) -> Any:
     if hold.method.get("reads") == "below":
         return lambda frame: codes_below(hold.fix, frame)
     return media.read
-
-
-def clip_of(fix: Fix) -> Clip:
-    """The media behind a fix's shot."""
-    return fix.shot.clip
 
 
 def active_plate(fix: Fix) -> tuple[plates.Plate, Hold]:

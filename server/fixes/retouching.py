@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from fixes.actions import Document, current_hold, plain_outline, strokes_of
+from fixes.actions import Document, current_hold, plain_outline
 from fixes.models import Fix, Path, Plate, Stroke
 from hushcore.errors import HushError
 from hushcore.recipe.models import OutlineData, StrokeData, check
@@ -177,8 +177,3 @@ def edit_stroke(document: Document, fix: Fix, stroke: int, changes: dict[str, An
     made = Stroke.objects.create(plate_id=entry["id"], data=data.model_dump(mode="json"))
     entry["strokes"] = [{**known, "id": made.id} if known["id"] == stroke else known for known in entry["strokes"]]
     return "Edit stroke"
-
-
-def stroke_count(entry: Document) -> int:
-    """How many strokes of a plate are on."""
-    return len(strokes_of(entry))

@@ -23,7 +23,6 @@ FORMS = {"tif": "16-bit TIFF", "png": "16-bit PNG", "exr": "half-float OpenEXR, 
 PAD = 96  # px round the mark in a crop
 CHANGED = 1e-6  # linear light
 LARGEST_BYTES = 1_000_000_000
-OUTSIDE_FREE = 2  # code values by which an editor may round what was not touched
 
 
 def plate_codes(fix: Fix, plate: Plate, entry: dict[str, Any]) -> Codes:

@@ -299,7 +299,7 @@ def test_keys_move_an_outline_over_time_and_a_span_ends_it():
     there = Nodes.of(BOX)
     outline = Outline(((10, there), (20, Nodes.of(BOX + np.array([20, 0])))), span=(5, 30))
     edge = Edge((outline,), 0, 0)
-    assert [edge.matte(RECT, frame)[80, 110] for frame in (10, 15, 20, 31)] == [0, pytest.approx(0.5, abs=0.51), 1, 0]
+    assert [edge.matte(RECT, frame)[80, 110] for frame in (10, 15, 20, 31)] == [0, pytest.approx(0.5, abs=0.02), 1, 0]
     assert edge.matte(RECT, 15)[80, 65] == 0  # evenly between the keys
     assert edge.matte(RECT, 15)[80, 72] == 1
     assert edge.rect().right >= 120  # the rectangle holds all of them

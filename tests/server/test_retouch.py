@@ -50,9 +50,11 @@ def test_several_plates_share_the_shot_and_keep_their_strokes(whole):
     assert len(whole.fix["plates"]) == 2
 
 
-def test_a_plate_comes_from_the_clearest_frames_with_reasons(web, whole):
+def test_a_plate_comes_from_the_clearest_frames_with_reasons(web, whole, monkeypatch):
+    monkeypatch.setattr("hushcore.plates.choose.APART", 2)  # the clip is short
     found = web.get(f"/api/fixes/{whole.fix['id']}/suggest").json()
-    assert all(abs(one["frame"] - 1004) >= 6 for one in found)
+    assert found
+    assert all(abs(one["frame"] - 1004) >= 2 for one in found)
     assert all(one["words"] for one in found)
 
 
