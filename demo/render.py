@@ -15,6 +15,7 @@ import multiprocessing
 import os
 import shutil
 import sys
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
@@ -351,17 +352,23 @@ def fingerprint(*names: str) -> str:
 APRON_CODE = ("apron", "linen", "noise", "raster", "sensor", "shade")  # this file only brings scenes to disk
 
 
-def render_all(media: Path, truth: Path, workers: int) -> list[str]:
-    """All the demo's footage; returns the names of what was rendered now."""
+SHOTS = ("apron", "wall", "jug", "arm")
+
+
+def render_all(media: Path, truth: Path, workers: int, names: Sequence[str] = SHOTS) -> list[str]:
+    """The demo's footage, or the shots named; returns the names of what was rendered now.
+
+    Forks: call it from a process without threads of its own (``python -m demo.render``).
+    """
+    scenes = {"wall": wall, "jug": jug, "arm": arm}
     done = []
-    if render_apron(media, truth, apron.COUNT, 1, workers):
-        done.append("apron")
-    if render_plain("wall", wall.COUNT, wall.FIRST, media, truth, workers):
-        done.append("wall")
-    if render_plain("jug", jug.COUNT, jug.FIRST, media, truth, workers):
-        done.append("jug")
-    if render_plain("arm", arm.COUNT, arm.FIRST, media, truth, workers):
-        done.append("arm")
+    for name in names:
+        if name == "apron":
+            made = render_apron(media, truth, apron.COUNT, 1, workers)
+        else:
+            made = render_plain(name, scenes[name].COUNT, scenes[name].FIRST, media, truth, workers)
+        if made:
+            done.append(name)
     return done
 
 
@@ -422,8 +429,9 @@ def main() -> None:
     parser.add_argument("--media", type=Path, required=True)
     parser.add_argument("--truth", type=Path, required=True)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 2)
+    parser.add_argument("--only", nargs="+", choices=SHOTS, default=SHOTS, help="Shots to render (all of them).")
     options = parser.parse_args()
-    done = render_all(options.media, options.truth, options.workers)
+    done = render_all(options.media, options.truth, options.workers, options.only)
     print(f"Rendered {', '.join(done)}." if done else "The demo's footage is there already.")
 
 

@@ -1,6 +1,8 @@
 """What every test may use: small clips with known truth, and the demo footage, rendered once."""
 
 import os
+import subprocess
+import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -27,15 +29,27 @@ def texture() -> np.ndarray:
     return np.asarray(data.brick(), np.float32) / 255
 
 
+def rendered(*names: str) -> tuple[Path, Path]:
+    """Folders of the demo's footage and of its truth; shots named are rendered when their code has changed.
+
+    In a process of its own: the renderer forks, and this one has threads that a fork would leave behind.
+    """
+    media, truth = VAR / "media", VAR / "truth"
+    words = [sys.executable, "-m", "demo.render", "--media", str(media), "--truth", str(truth)]
+    subprocess.run([*words, *(["--only", *names] if names else [])], cwd=ROOT, check=True)
+    return media, truth
+
+
+@pytest.fixture(scope="session")
+def shots() -> tuple[Path, Path]:
+    """All the demo's footage: (footage, truth), a folder for each shot in both."""
+    return rendered()
+
+
 @pytest.fixture(scope="session")
 def apron() -> tuple[Path, Path]:
-    """The demo shot and its truth: (footage folder, truth folder). Rendered when its code has changed."""
-    from demo.render import render_apron
-
-    media, truth = VAR / "media", VAR / "truth"
-    media.mkdir(parents=True, exist_ok=True)
-    truth.mkdir(parents=True, exist_ok=True)
-    render_apron(media, truth, 96, 1, os.cpu_count() or 2)
+    """The demo shot and its truth: (footage folder, truth folder)."""
+    media, truth = rendered("apron")
     return media / "apron", truth / "apron"
 
 

@@ -1,10 +1,7 @@
 """Holds on the demo's shots against their exact truth: skin, gloss, and a wall that someone walks past."""
 
-import os
-
 import cv2
 import numpy as np
-import pytest
 
 from demo import arm, jug, raster, wall
 from hushcore.hold.method import Method, Stiffness
@@ -14,21 +11,10 @@ from hushcore.hold.second import SecondPass
 from hushcore.hold.still import Ground
 from hushcore.media.footage import open_footage
 from hushcore.media.pictures import read_codes
-from tests.conftest import VAR
 from tests.hushcore.test_demo_kinds import errors_of, round_about
 
 # engine.md, targets (RMS px on the demo's truth): online, two passes
 SKIN, GLOSS, WALL = (0.35, 0.22), (0.32, 0.20), 0.08
-
-
-@pytest.fixture(scope="module")
-def shots():
-    from demo.render import render_plain
-
-    media, truth = VAR / "media", VAR / "truth"
-    for name, scene in (("wall", wall), ("jug", jug), ("arm", arm)):
-        render_plain(name, scene.COUNT, scene.FIRST, media, truth, os.cpu_count() or 2)
-    return media, truth
 
 
 def held(clip, ground: Ground, method: Method, anchor: int, first: int, last: int) -> Hold:

@@ -1,7 +1,6 @@
 """The chain on the demo's other kinds of footage, against their exact truth: log DPX and a 10-bit movie."""
 
 import math
-import os
 
 import cv2
 import numpy as np
@@ -22,21 +21,9 @@ from hushcore.media.pictures import read_codes
 from hushcore.patch.fix import lay, make_fix
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
-from tests.conftest import VAR
 
 LOG = Encoding("acescct", 10)
 VIDEO = Encoding("bt1886")
-
-
-@pytest.fixture(scope="session")
-def shots():
-    """Folders of footage and of truth, rendered when their code has changed."""
-    from demo.render import render_plain
-
-    media, truth = VAR / "media", VAR / "truth"
-    for name, scene in (("wall", wall), ("jug", jug)):
-        render_plain(name, scene.COUNT, scene.FIRST, media, truth, os.cpu_count() or 2)
-    return media, truth
 
 
 def round_about(centre, radius, count=32):

@@ -4,25 +4,20 @@ Targets: engine.md, "full chain with grain, after low-pass": the floor (truth in
 The cloth has its own test in test_chain; the figures of all shots, modes and peers are in ``bench match``.
 """
 
-import os
 from dataclasses import replace
 
 import pytest
 
 from bench import match as bench
 from hushcore.patch.plan import Match
-from tests.conftest import VAR
+from tests.conftest import VAR, rendered
 
 FRAMES = {"arm": (5, 22, 55), "wall": (86405, 86432, 86445)}
 
 
 @pytest.fixture(scope="module", params=list(FRAMES))
 def ready(request):
-    from demo import arm, wall
-    from demo.render import render_plain
-
-    for name, scene in (("wall", wall), ("arm", arm)):
-        render_plain(name, scene.COUNT, scene.FIRST, VAR / "media", VAR / "truth", os.cpu_count() or 2)
+    rendered(request.param)
     case = next(case for case in bench.cases() if case.folder == request.param)
     return replace(bench.ready(case, VAR), frames=list(FRAMES[request.param]))
 
