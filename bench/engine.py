@@ -18,7 +18,8 @@ from hushcore.hold.record import Hold, track
 from hushcore.hold.still import Ground
 from hushcore.media.clips import Clip, open_clip
 from hushcore.media.pictures import read_codes, write_like
-from hushcore.patch.fix import Fix, lay, make_fix
+from hushcore.patch.fix import Fix, make_fix
+from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 

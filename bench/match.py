@@ -28,9 +28,10 @@ from hushcore.light import fields
 from hushcore.media.footage import open_footage
 from hushcore.media.pictures import read_codes
 from hushcore.patch.evidence import gather
-from hushcore.patch.fix import Fix, Laid, lay, make_fix
+from hushcore.patch.fix import Fix, make_fix
+from hushcore.patch.lay import Laid, lay
 from hushcore.patch.plan import Evidence, Match, Plan
-from hushcore.plates.plate import Plate, make_plate
+from hushcore.plates.plate import Plate, make_plate, still_picture
 
 ROOT = Path(__file__).resolve().parent.parent
 LINEAR709 = "Linear Rec.709 (sRGB)"
@@ -114,10 +115,12 @@ def grainy(case: Case, codes: Codes, seed: int) -> Codes:
     return case.encoding.encode(linear, codes.dtype)
 
 
-def lab_of(case: Case, codes: Codes, rect: Rect) -> np.ndarray:
-    """Lab of a part of a frame after a 2 px low-pass."""
+def lab_of(case: Case, codes: Codes | F32, rect: Rect) -> np.ndarray:
+    """Lab of a part of a frame (codes, or linear light in float32) after a 2 px low-pass."""
     around = rect.grown(8).clipped(codes.shape[1], codes.shape[0])
-    linear = case.encoding.decode(codes[around.slices])
+    linear = codes[around.slices]
+    if codes.dtype != np.float32:
+        linear = case.encoding.decode(linear)
     if case.encoding.space == "acescct":
         linear = spaces.apply(spaces.between("ACEScg", LINEAR709), linear)
     low = cv2.GaussianBlur(linear, (0, 0), 2.0)
@@ -245,8 +248,48 @@ def match(var: Path) -> None:
                 "| | {} | {:.2f} | {:.2f} | {:.2f} | {:.0f} |".format(label, *score, 1000 * float(np.median(spent))),
                 flush=True,
             )
+        alone(bench)
+        flicker(bench)
         grain(bench)
         cost(bench)
+
+
+def alone(bench: Bench) -> None:
+    """Light alone: the truth's own clean frame, without grain, as the plate; no grain is laid."""
+    case = bench.case
+    number = case.plate or case.scene.anchor
+    codes = bench.read(number)
+    clean = clean_codes(case, bench.var, number)[..., :3]
+    plate = make_plate(codes, bench.hold, number, [], np.ascontiguousarray(clean), case.encoding)
+    pure = replace(bench, plate=plate)
+    for mode in ("under", "shine", "auto"):
+        score = scored(pure, laid_by(pure.fix(Match(mode, grain="keep", sharpness=False))))
+        print("| | light alone, {} | {:.2f} | {:.2f} | {:.2f} | |".format(mode, *score), flush=True)
+
+
+def flicker(bench: Bench) -> None:
+    """RMS change from frame to frame of how much lighter (L*, after the low-pass) the patch is than the truth."""
+    fix, changes = bench.fix(Match()), []
+    for frame in bench.frames:
+        if not bench.hold.has(frame + 1):
+            continue
+        pair = [_lighter(bench, fix, number) for number in (frame, frame + 1)]
+        if pair[0] is not None and pair[1] is not None:
+            changes.append(float(np.sqrt(np.nanmean((pair[1] - pair[0]) ** 2))))
+    print(f"| | flicker, L* RMS | {np.mean(changes):.2f} | {np.max(changes):.2f} | | |", flush=True)
+
+
+def _lighter(bench: Bench, fix: Fix, frame: int) -> np.ndarray | None:
+    """On the still surface; not a number where the patch is not."""
+    codes = bench.read(frame)
+    laid = lay(codes, frame, fix)
+    if laid.seen is None or (laid.matte > 0.99).sum() < 500:
+        return None
+    clean = np.ascontiguousarray(clean_codes(bench.case, bench.var, frame)[..., :3])
+    still = (still_picture(side, bench.hold, frame, fix.rect, fix.encoding) for side in (laid.codes, clean))
+    sides = [lab_of(bench.case, side, Rect(0, 0, fix.rect.width, fix.rect.height)) for side in still]
+    apart = np.where(laid.seen.spot.matte > 0.99, sides[0][..., 0] - sides[1][..., 0], np.nan)
+    return np.asarray(apart)
 
 
 def bands(tonal: F32, inside: np.ndarray) -> np.ndarray:
@@ -291,6 +334,7 @@ def cost(bench: Bench) -> None:
     frame = next(n for n in bench.frames if abs(n - bench.case.scene.anchor) > 8)
     codes = bench.read(frame)
     area = lay(codes, frame, fix).matte.shape
+    share = area[0] * area[1] / (280 * 270)
     times: list[list[float]] = [[], []]
     for _ in range(9):
         for k, work in enumerate(
@@ -301,6 +345,6 @@ def cost(bench: Bench) -> None:
             times[k].append(time.perf_counter() - began)
     peer, own = (float(np.median(side)) for side in times)
     print(
-        f"| | cost of {area[1]} x {area[0]} | {own / peer:.1f} remaps ({1000 * own:.0f} ms) | target 6 | | |",
+        f"| | cost of {area[1]} x {area[0]} | {own / peer:.1f} remaps ({1000 * own:.0f} ms), {own / peer / share:.1f} by area of 280 x 270 | target 6 | | |",
         flush=True,
     )

@@ -8,7 +8,8 @@ import numpy as np
 
 from bench import match
 from hushcore.arrays import Codes
-from hushcore.patch.fix import Fix, Laid, lay, mix
+from hushcore.patch.fix import Fix
+from hushcore.patch.lay import Laid, lay, mix
 from hushcore.patch.plan import Match
 from hushcore.tells.measure import NAMES, judge
 
@@ -28,13 +29,14 @@ CASES: list[tuple[str, Match, Gain]] = [
 ]
 
 
-def brighter(codes: Codes, laid: Laid, fix: Fix, gain: float) -> Codes:
+def brighter(codes: Codes, laid: Laid, fix: Fix, gain: float) -> Laid:
     """The laid patch with its light times 1 + gain."""
     if gain == 0:
-        return laid.codes
+        return laid
     base, made = (fix.encoding.decode(side[laid.rect.slices][..., :3]) for side in (codes, laid.codes))
     pure = base + (made - base) / np.maximum(laid.matte, 1e-3)[..., None]
-    return mix(codes, laid.rect, pure * np.float32(1 + gain), laid.matte, fix.encoding)
+    patched = mix(codes, laid.rect, pure * np.float32(1 + gain), laid.matte, fix.encoding)
+    return replace(laid, codes=patched)
 
 
 def tells(var: Path) -> None:
@@ -50,7 +52,7 @@ def tells(var: Path) -> None:
                 for number in (frame - 1, frame):
                     codes = bench.read(number)
                     patched = brighter(codes, lay(codes, number, fix), fix, gain(number))
-                    told, remembered = judge(codes, patched, number, replace(fix), remembered)
+                    told, remembered = judge(patched, number, fix, remembered)
                 found.append(list(told.plain().values()))
             figures = " | ".join(f"{value:.2f}" for value in np.mean(found, 0))
             print(f"| {case.scene.name} | {words} | {figures} |", flush=True)

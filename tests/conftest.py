@@ -14,7 +14,7 @@ ROOT = Path(__file__).resolve().parent.parent
 VAR = Path(os.environ.get("HUSH_VAR", ROOT / "var"))
 
 # the tests' own storage, apart from what an artist has in var/
-TEST_VAR = VAR / "test"
+TEST_VAR = VAR / "test" / os.environ.get("PYTEST_XDIST_WORKER", "")
 os.environ["HUSH_PROXIES"] = str(TEST_VAR / "proxies")
 os.environ["HUSH_DELIVERIES"] = str(TEST_VAR / "deliveries")
 os.environ["HUSH_FOOTAGE"] = str(TEST_VAR / "media")

@@ -12,7 +12,8 @@ from hushcore.hold.record import track
 from hushcore.hold.still import Ground
 from hushcore.media import yuv
 from hushcore.patch.evidence import gather
-from hushcore.patch.fix import lay, make_fix
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.choose import clarity
 from hushcore.plates.plate import make_plate

@@ -14,7 +14,8 @@ from hushcore.media.clips import Clip
 from hushcore.media.footage import Footage
 from hushcore.media.movies import Movie
 from hushcore.media.pictures import read_codes, write_like
-from hushcore.patch.fix import Fix, lay_all
+from hushcore.patch.fix import Fix
+from hushcore.patch.lay import lay_all
 
 ROOM = 1.1  # free space wanted for the frames to come, as a share of their sources' size
 Fixes = Callable[[int], Sequence[Fix]]

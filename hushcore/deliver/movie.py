@@ -13,7 +13,8 @@ from hushcore.deliver.proof import FrameProof, covered
 from hushcore.errors import HushError
 from hushcore.media import lossless, timecode, yuv
 from hushcore.media.movies import Movie, to_codes
-from hushcore.patch.fix import Fix, lay_all
+from hushcore.patch.fix import Fix
+from hushcore.patch.lay import lay_all
 
 
 def segment_path(movie: Movie, folder: Path, first: int) -> Path:

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from hushcore.arrays import Codes, Mask
-from hushcore.patch.fix import LEAST_COVER, Laid
+from hushcore.patch.fix import LEAST_COVER
+from hushcore.patch.lay import Laid
 
 
 @dataclass(frozen=True)

@@ -28,6 +28,7 @@ HIDDEN_SHARE = 0.5  # of a found place's area that the hold, too, must have seen
 BAND = 22  # px round what is found in which its edge is unmixed
 SURE_WITHIN, SURE_BEYOND = 5, 14  # px: surely in front, surely not
 COLOUR_SIGMA = 9.0  # px over which colours of both sides are carried into the band
+SHRINK = 4  # times smaller: carried colours are smooth
 TELL_APART = 0.04  # squared log distance of the two colours from which alpha can be read
 NOTHING, EVERYTHING = 0.08, 0.95  # alphas that count as none and as all
 
@@ -117,11 +118,11 @@ def unmixed(front: Mask, current: F32, lit: F32) -> Covering | None:
     ahead = _carried(current, (within > SURE_WITHIN) | ((within > 0.6 * within.max()) & (within > 0)))
     behind = lit * _carried((current + BLACK) / (lit + BLACK), (beyond > SURE_BEYOND) & (beyond < SURE_BEYOND + 30))
     away, to = np.log(ahead + BLACK) - np.log(behind + BLACK), ahead - behind
-    at = ((current - behind) * to).sum(-1) / np.maximum((to * to).sum(-1), 1e-9)
+    at = mean((current - behind) * to) / np.maximum(mean(to * to), 1e-9)
     at = cv2.GaussianBlur(np.clip(at, -0.5, 1.5), (0, 0), 1.0)
     read = np.clip((at - NOTHING) / (EVERYTHING - NOTHING), 0, 1)
     edge = np.clip((within - beyond) / (2 * GROWN) + 0.5, 0, 1)  # where colours do not tell: a soft line
-    tells = np.clip((away * away).mean(-1) / TELL_APART - 0.5, 0, 1)
+    tells = np.clip(mean(away * away) / TELL_APART - 0.5, 0, 1)
     alpha = tells * read + (1 - tells) * edge
     # deep inside it is all in front; far off nothing is
     deep = np.clip((within - SURE_WITHIN) / SURE_WITHIN, 0, 1)
@@ -132,14 +133,18 @@ def unmixed(front: Mask, current: F32, lit: F32) -> Covering | None:
 
 
 def _carried(picture: F32, sure: Mask) -> F32:
-    """A picture's colours where they are sure, carried beyond by a wide normalised blur."""
+    """A picture's colours where they are sure, carried beyond by a wide normalised blur, at a quarter of its size."""
+    height, width = sure.shape
+    size = (-(-width // SHRINK), -(-height // SHRINK))
     weight = sure.astype(np.float32)[..., None]
-    out = np.zeros_like(picture)
-    total = np.zeros(picture.shape[:2], np.float32)
+    weighted = cv2.resize(picture * weight, size, interpolation=cv2.INTER_AREA)
+    weight = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
+    out = np.zeros_like(weighted)
+    total = np.zeros(weighted.shape[:2], np.float32)
     for scale in (1.0, 3.0):  # near colours first, far ones where there are none
-        sigma = COLOUR_SIGMA * scale
-        part = cv2.GaussianBlur(weight[..., 0], (0, 0), sigma)
+        sigma = COLOUR_SIGMA * scale / SHRINK
+        part = cv2.GaussianBlur(weight, (0, 0), sigma)
         share = (1 - np.clip(total / 0.02, 0, 1))[..., None]
-        out = out * (1 - share) + share * cv2.GaussianBlur(picture * weight, (0, 0), sigma) / (part[..., None] + 1e-6)
+        out = out * (1 - share) + share * cv2.GaussianBlur(weighted, (0, 0), sigma) / (part[..., None] + 1e-6)
         total = part
-    return np.asarray(out, np.float32)
+    return np.asarray(cv2.resize(out, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)

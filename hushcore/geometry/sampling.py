@@ -8,6 +8,7 @@ import numpy as np
 from numba import njit
 
 from hushcore.arrays import F32
+from hushcore.threads import by_rows
 
 
 @njit(cache=True, nogil=True, fastmath=True)
@@ -60,6 +61,12 @@ _GAIN = np.float32(6.0)
 _HORIZON = 14  # the pole to this power is below float32 resolution
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _mirrored(k, count):  # type: ignore[no-untyped-def]
+    k = k % (2 * count - 2)
+    return k if k < count else 2 * count - 2 - k
+
+
 @njit(cache=True, nogil=True, fastmath=True)
 def _prefilter_lines(data):  # type: ignore[no-untyped-def]
     """In-place prefilter along the first axis of (n, m), mirrored at both ends."""
@@ -68,9 +75,10 @@ def _prefilter_lines(data):  # type: ignore[no-untyped-def]
         return
     first = np.zeros(lanes, np.float32)
     weight = np.float32(1.0)
-    for k in range(min(_HORIZON, count)):
+    for k in range(_HORIZON):
+        at = _mirrored(k, count)
         for j in range(lanes):
-            first[j] += weight * data[k, j]
+            first[j] += weight * data[at, j]
         weight *= _POLE
     for j in range(lanes):
         data[0, j] = first[j]
@@ -88,19 +96,43 @@ def _prefilter_lines(data):  # type: ignore[no-untyped-def]
             data[i, j] *= _GAIN
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def _prefilter_rows(data):  # type: ignore[no-untyped-def]
+    """In-place prefilter of a picture (h, w, 3) along its second axis, mirrored at both ends."""
+    height, width, _ = data.shape
+    if width < 2:
+        return
+    end = _POLE / (_POLE * _POLE - np.float32(1.0))
+    for y in range(height):
+        row = data[y]
+        r, g, b, weight = np.float32(0), np.float32(0), np.float32(0), np.float32(1)
+        for k in range(_HORIZON):
+            x = _mirrored(k, width)
+            r, g, b = r + weight * row[x, 0], g + weight * row[x, 1], b + weight * row[x, 2]
+            weight *= _POLE
+        row[0, 0], row[0, 1], row[0, 2] = r, g, b
+        for x in range(1, width):
+            r, g, b = row[x, 0] + _POLE * r, row[x, 1] + _POLE * g, row[x, 2] + _POLE * b
+            row[x, 0], row[x, 1], row[x, 2] = r, g, b
+        r = end * (r + _POLE * row[width - 2, 0])
+        g = end * (g + _POLE * row[width - 2, 1])
+        b = end * (b + _POLE * row[width - 2, 2])
+        row[width - 1, 0], row[width - 1, 1], row[width - 1, 2] = _GAIN * r, _GAIN * g, _GAIN * b
+        for x in range(width - 2, -1, -1):
+            r, g, b = _POLE * (r - row[x, 0]), _POLE * (g - row[x, 1]), _POLE * (b - row[x, 2])
+            row[x, 0], row[x, 1], row[x, 2] = _GAIN * r, _GAIN * g, _GAIN * b
+
+
 def spline_coefficients(picture: F32) -> F32:
-    """Cubic B-spline coefficients of a picture (h, w, c): sampling them interpolates the picture.
+    """Cubic B-spline coefficients of a picture (h, w, 3): sampling them interpolates the picture.
 
     Source: Unser, Aldroubi & Eden 1993; mirrored borders, as ``scipy.ndimage.spline_filter``
     with ``mode="mirror"``.
     """
-    height, width, channels = picture.shape
-    rows = np.array(picture, np.float32).reshape(height, width * channels)
-    _prefilter_lines(rows)
-    columns = np.ascontiguousarray(rows.reshape(height, width, channels).transpose(1, 0, 2))
-    lines = columns.reshape(width, height * channels)
-    _prefilter_lines(lines)
-    return np.ascontiguousarray(lines.reshape(width, height, channels).transpose(1, 0, 2))
+    out = np.array(picture, np.float32, order="C")
+    _prefilter_lines(out.reshape(out.shape[0], -1))
+    _prefilter_rows(out)
+    return out
 
 
 @njit(cache=True, nogil=True, fastmath=True, inline="always")
@@ -150,6 +182,14 @@ def cubic_spline(coefficients, map_x, map_y, out):  # type: ignore[no-untyped-de
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = r, g, b
 
 
+def sampled(picture: F32, map_x: F32, map_y: F32) -> F32:
+    """A picture (h, w, 3) by cubic B-spline at the maps (rows, cols): (rows, cols, 3)."""
+    coefficients = spline_coefficients(picture)
+    out = np.empty((*map_x.shape, 3), np.float32)
+    by_rows(lambda a, b: cubic_spline(coefficients, map_x[a:b], map_y[a:b], out[a:b]), len(out))
+    return out
+
+
 LONGEST_BLUR = 64.0  # px; longer smears carry nothing
 
 
@@ -182,10 +222,9 @@ def motion_blur(still, across, down, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, fastmath=True)
-def motion_blur_colour(picture, across, down, out):  # type: ignore[no-untyped-def]
-    """``motion_blur`` of a picture (h, w, 3): the taps' places are worked out once for all channels."""
+def _motion_blur_rows(picture, across, down, out, first, last):  # type: ignore[no-untyped-def]
     height, width, _ = picture.shape
-    for y in range(height):
+    for y in range(first, last):
         for x in range(width):
             vx, vy = across[y, x], down[y, x]
             length = np.sqrt(vx * vx + vy * vy)
@@ -213,3 +252,11 @@ def motion_blur_colour(picture, across, down, out):  # type: ignore[no-untyped-d
                 g += w00 * upper[ix, 1] + w01 * upper[ix + 1, 1] + w10 * lower[ix, 1] + w11 * lower[ix + 1, 1]
                 b += w00 * upper[ix, 2] + w01 * upper[ix + 1, 2] + w10 * lower[ix, 2] + w11 * lower[ix + 1, 2]
             out[y, x, 0], out[y, x, 1], out[y, x, 2] = r * share, g * share, b * share
+
+
+def motion_blur_colour(picture: F32, across: F32, down: F32) -> F32:
+    """``motion_blur`` of a picture (h, w, 3): the taps' places are worked out once for all channels."""
+    picture = np.ascontiguousarray(picture, np.float32)
+    out = np.empty_like(picture)
+    by_rows(lambda a, b: _motion_blur_rows(picture, across, down, out, a, b), len(out))
+    return out

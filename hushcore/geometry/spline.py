@@ -83,6 +83,13 @@ def derivatives(grid: Grid, coefficients: F64, points: F64) -> F64:
     return np.stack([by_x, by_y], -1)
 
 
+def evaluate_grid(grid: Grid, coefficients: F64, xs: F64, ys: F64, derivative: str = "") -> F64:
+    """Displacement (len(ys), len(xs), 2) over the outer product of ``xs`` and ``ys``, or its derivative by "x" or "y"."""
+    in_x = basis_rows(xs, grid.left, grid.spacing, grid.across, derivative == "x")
+    in_y = basis_rows(ys, grid.top, grid.spacing, grid.down, derivative == "y")
+    return np.stack([in_y @ coefficients[..., k] @ in_x.T for k in range(2)], -1)
+
+
 Weights = Callable[[F64], F64]
 
 
@@ -125,13 +132,20 @@ def _gram(cells: int, spacing: float, order: int) -> sp.csr_matrix:
     return sp.csr_matrix(total)
 
 
+def affine_map(grid: Grid, coefficients: F64) -> tuple[F64, F64]:
+    """The affine displacement nearest to ``coefficients`` (least squares over the control points).
+
+    Returns shift (2,) and turn (2, 2): the displacement at points (..., 2) in px is shift + points @ turn.
+    """
+    at = control_points(grid).reshape(-1, 2)
+    solved, *_ = np.linalg.lstsq(np.column_stack([np.ones(len(at)), at]), coefficients.reshape(-1, 2), rcond=None)
+    return solved[0], solved[1:]
+
+
 def affine_part(grid: Grid, coefficients: F64) -> F64:
-    """The affine field nearest to ``coefficients`` (least squares over the control points)."""
-    rows, cols = np.mgrid[0 : grid.shape[0], 0 : grid.shape[1]]
-    design = np.column_stack([np.ones(rows.size), cols.ravel(), rows.ravel()])
-    flat = coefficients.reshape(-1, 2)
-    solved, *_ = np.linalg.lstsq(design, flat, rcond=None)
-    return np.asarray((design @ solved).reshape(coefficients.shape))
+    """The control points of ``affine_map``'s field: cubic splines reproduce what is affine."""
+    shift, turn = affine_map(grid, coefficients)
+    return shift + control_points(grid) @ turn
 
 
 def control_points(grid: Grid) -> F64:

@@ -1,5 +1,7 @@
 """Taking grain off a picture and laying fresh grain; both in tonal values."""
 
+from functools import lru_cache
+
 import cv2
 import numpy as np
 from scipy import fft
@@ -9,6 +11,8 @@ from hushcore.grain.model import BLOCK, Grain, hann, luma_of
 
 STEP = 8  # px between blocks
 BETA = 1.0  # times the measured power that is taken off
+FIELD_LEAST, FIELDS = 512, 2  # px, and how many fields a window is added up from
+FIELDS_KEPT = 8
 # luma, red-blue and green-magenta differences: grain of one colour stays in one row
 OPPONENT = np.array([[0.3333, 0.3333, 0.3333], [0.5, 0.0, -0.5], [0.25, -0.5, 0.25]], np.float32)
 
@@ -65,31 +69,41 @@ class _Filter:
 
 
 def fresh(grain: Grain, shape: tuple[int, int], seed: int) -> F32:
-    """Grain of sigma 1 with the measured character over (h, w), per channel; the same for the same ``seed``."""
-    height, width = (fft.next_fast_len(side + BLOCK, real=True) for side in shape)
-    random = np.random.default_rng(seed)
-    white = random.standard_normal((3, height, width), dtype=np.float32)
+    """Grain of sigma 1 with the measured character over (h, w), per channel; the same for the same ``seed``.
+
+    Two periodic fields are made once for a kind of grain; each seed adds other windows of them. (AV1's film grain,
+    7.18.3, likewise takes its blocks from one template at random places.)
+    """
+    side = max(FIELD_LEAST, 1 << (max(shape) - 1).bit_length())
+    places = np.random.default_rng(seed).integers(side, size=(FIELDS, 2))
+    spectrum = np.ascontiguousarray(grain.spectrum, np.float64).tobytes()
+    windows = [_window(_field(spectrum, side, k), top, left, shape) for k, (top, left) in enumerate(places.tolist())]
+    return np.asarray(sum(windows) * np.float32(FIELDS**-0.5), np.float32)
+
+
+def _window(field: F32, top: int, left: int, shape: tuple[int, int]) -> F32:
+    """A part (h, w, 3) of a periodic field."""
+    rows = field.take(np.arange(top, top + shape[0]), axis=0, mode="wrap")
+    return rows.take(np.arange(left, left + shape[1]), axis=1, mode="wrap")
+
+
+@lru_cache(maxsize=FIELDS_KEPT)
+def _field(spectrum: bytes, side: int, number: int) -> F32:
+    """A periodic field (side, side, 3) of grain of sigma 1."""
+    white = np.random.default_rng(number).standard_normal((3, side, side), dtype=np.float32)
     bins = fft.rfft2(white, axes=(1, 2))
-    factor = _factor(grain, height, width)
+    factor = _factor(np.frombuffer(spectrum).reshape(BLOCK, BLOCK, 3, 3), side)
     coloured = np.stack([sum(factor[k][j] * bins[j] for j in range(k + 1)) for k in range(3)])
-    field = fft.irfft2(coloured, s=(height, width), axes=(1, 2))
-    return np.ascontiguousarray(np.moveaxis(field, 0, -1)[: shape[0], : shape[1]], np.float32)
+    made = fft.irfft2(coloured, s=(side, side), axes=(1, 2))
+    return np.ascontiguousarray(np.moveaxis(made, 0, -1), np.float32)
 
 
-_factors: dict[tuple[int, int, int], F32] = {}
-
-
-def _factor(grain: Grain, height: int, width: int) -> F32:
+def _factor(spectrum: F64, side: int) -> F32:
     """Cholesky factor of the cross-spectrum at each frequency of a field, between those of the blocks."""
-    key = (hash(grain.spectrum.tobytes()), height, width)
-    if key not in _factors:
-        if len(_factors) > 8:
-            _factors.clear()
-        safe = grain.spectrum + 1e-4 * np.eye(3)
-        lower = np.linalg.cholesky(safe).reshape(BLOCK, BLOCK, 9)
-        around = np.pad(lower, ((0, 1), (0, 1), (0, 0)), mode="wrap").astype(np.float32)
-        v = np.arange(height, dtype=np.float32) * BLOCK / height
-        u = np.arange(width // 2 + 1, dtype=np.float32) * BLOCK / width
-        planes = [cv2.remap(around[..., k], *np.meshgrid(u, v), cv2.INTER_LINEAR) for k in range(9)]
-        _factors[key] = np.stack(planes).reshape(3, 3, height, width // 2 + 1)
-    return _factors[key]
+    safe = spectrum + 1e-4 * np.eye(3)
+    lower = np.linalg.cholesky(safe).reshape(BLOCK, BLOCK, 9)
+    around = np.pad(lower, ((0, 1), (0, 1), (0, 0)), mode="wrap").astype(np.float32)
+    v = np.arange(side, dtype=np.float32) * BLOCK / side
+    u = np.arange(side // 2 + 1, dtype=np.float32) * BLOCK / side
+    planes = [cv2.remap(around[..., k], *np.meshgrid(u, v), cv2.INTER_LINEAR) for k in range(9)]
+    return np.stack(planes).reshape(3, 3, side, side // 2 + 1)

@@ -78,8 +78,7 @@ def _sampled(codes: Codes, x: F32, y: F32, encoding: Encoding, own: F32) -> F32:
         codes.shape[1], codes.shape[0]
     )
     tonal = np.ascontiguousarray(encoding.tonal(codes[need.slices]), np.float32)
-    out = np.empty_like(own)
-    sampling.cubic_spline(sampling.spline_coefficients(tonal), x - np.float32(need.left), y - np.float32(need.top), out)
+    out = sampling.sampled(tonal, x - np.float32(need.left), y - np.float32(need.top))
     return np.asarray(out + cv2.GaussianBlur(own - out, (0, 0), RELIGHT))
 
 

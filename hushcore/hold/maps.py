@@ -58,9 +58,9 @@ class MeshMap:
 
     def inverse(self, points: F64) -> F64:
         """Newton's method from the affine part; places far outside the grid stay approximate."""
-        affine = spline.affine_part(self.grid, self.coefficients)
-        still = points - spline.evaluate(self.grid, affine, points)
-        still = points - spline.evaluate(self.grid, affine, still)
+        shift, turn = spline.affine_map(self.grid, self.coefficients)
+        still = points - (shift + points @ turn)
+        still = points - (shift + still @ turn)
         flat = np.ascontiguousarray(still.reshape(-1, 2), np.float64)
         targets = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 2))
         grid = self.grid
@@ -79,6 +79,23 @@ def identity(grid: spline.Grid | None) -> HoldMap:
     if grid is None:
         return PlanarMap(np.eye(3))
     return MeshMap(grid, np.zeros((*grid.shape, 2)))
+
+
+def forward_grid(held: HoldMap, xs: F64, ys: F64) -> F64:
+    """Frame positions (len(ys), len(xs), 2) of the outer product of still ``xs`` and ``ys``."""
+    points = np.stack(np.meshgrid(xs, ys), -1)
+    if isinstance(held, MeshMap):
+        return points + spline.evaluate_grid(held.grid, held.coefficients, xs, ys)
+    return held.forward(points)
+
+
+def jacobian_grid(held: HoldMap, xs: F64, ys: F64) -> F64:
+    """Derivatives (len(ys), len(xs), 2, 2) of ``forward`` over the outer product of still ``xs`` and ``ys``."""
+    if not isinstance(held, MeshMap):
+        return held.jacobian(np.stack(np.meshgrid(xs, ys), -1))
+    return np.eye(2) + np.stack(
+        [spline.evaluate_grid(held.grid, held.coefficients, xs, ys, along) for along in ("x", "y")], -1
+    )
 
 
 def dense_forward(held: HoldMap, rect: Rect) -> tuple[F32, F32]:

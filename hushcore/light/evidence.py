@@ -11,7 +11,6 @@ import cv2
 import numpy as np
 
 from hushcore.arrays import F32, F64
-from hushcore.light import ring
 from hushcore.light.region import BLACK, HALF, Pair, grain_gain, wide
 
 BLUR = 1.5  # half-size px: 3 px in all
@@ -50,7 +49,7 @@ def sample(pair: Pair) -> Sample | None:
     noise_j = _left_of_noise(pair) * (mean_j + BLACK)
     var_j = np.maximum(wide(here * now * now, sigma) / count - mean_j**2 - noise_j, 1e-9)
     cov = wide(here * then * now, sigma) / count - mean_o * mean_j
-    base = np.exp(ring.slope(pair))
+    base = np.exp(pair.slope)
     x = mean_j / (base * np.maximum(mean_o, 1e-4)) - 1
     near = (pair.region.outside <= NEAR)[..., None] & (here > 0)
     textured = near & (var > NOISE_TIMES * noise + (CONTRAST * mean_o) ** 2)

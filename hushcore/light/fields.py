@@ -10,7 +10,7 @@ import numpy as np
 
 from hushcore.arrays import F32
 from hushcore.light import ring
-from hushcore.light.region import Pair, Region, full
+from hushcore.light.region import Pair, full
 from hushcore.light.under import Under, under
 
 
@@ -37,7 +37,7 @@ class Light:
 Solved = tuple[F32, F32 | None]
 _MODES: dict[str, Callable[[Pair, Under], Solved]] = {
     "even": lambda pair, _: (ring.even(pair), None),
-    "slope": lambda pair, _: (ring.slope(pair), None),
+    "slope": lambda pair, _: (pair.slope, None),
     "rim": lambda pair, _: (ring.rim(pair), None),
     "under": lambda pair, how: under(pair, Under(1.0, how.capped)),
     "shine": lambda pair, how: under(pair, Under(0.0, how.capped)),
@@ -47,10 +47,10 @@ MODES = ("off", *_MODES)
 DEFAULT = Under()
 
 
-def light_of(mode: str, current: F32, original: F32, region: Region, how: Under = DEFAULT) -> Light:
-    """The light for a mode of ``MODES``; both pictures at half size. ``how.multiplies`` is the
-    shot's own evidence, read by ``auto`` alone."""
+def light_of(mode: str, pair: Pair, how: Under = DEFAULT) -> Light:
+    """The light for a mode of ``MODES``. ``how.multiplies`` is the shot's own evidence, read by ``auto`` alone."""
+    region = pair.region
     if mode == "off":
         return Light(np.zeros((*region.shape, 3), np.float32))
-    gain, added = _MODES[mode](Pair.of(current, original, region), how)
+    gain, added = _MODES[mode](pair, how)
     return Light(full(gain, region), None if added is None else full(added, region))

@@ -11,7 +11,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from hushcore.arrays import F32, F64, Mask, most
+from hushcore.arrays import F32, F64, Mask, least
+from hushcore.light import kernels
 
 RING_INNER, RING_OUTER = 3.0, 26.0  # px outside the matte
 HALF = 2  # fields are solved at half size
@@ -22,7 +23,8 @@ MISPLACED = 0.25  # px of hold error that the weights allow for
 LEAST_VARIANCE = 4e-4
 LEAST_SNR = 1.5
 RING_SAMPLES = 3000  # places of the ring that tell its noise and its extremes
-_ACROSS = np.array([[-0.5, 0, 0.5]], np.float32)
+HUBER, ROUNDS = 1.5, 4  # of the affine fit: robust deviations, rounds
+SLOPE_SAMPLES = 1500  # places of the ring that fit six numbers
 SMALLEST_RING = 64  # half-size px; with fewer nothing is fitted
 
 
@@ -69,12 +71,42 @@ class Pair:
     weight: F32
     region: Region
 
+    @cached_property
+    def slope(self) -> F32:
+        """The affine fit of q on the ring, over all of the region."""
+        return affine(self.q, self.weight, self.region.in_ring & (least(self.weight) > 0))
+
     @staticmethod
     def of(current: F32, original: F32, region: Region) -> "Pair":
         """From pictures at half size."""
         now, then = np.maximum(current, 0), np.maximum(original, 0)
-        q = np.log((now + BLACK) / (then + BLACK))
-        return Pair(now, then, q, _weights(q, now, then, region), region)
+        log_then = np.log(then + BLACK)
+        q = np.log(now + BLACK) - log_then
+        return Pair(now, then, q, _weights(q, now, then, log_then, region), region)
+
+
+def affine(q: F32, weight: F32, inside: Mask) -> F32:
+    """Affine fit of q (h, w, 3) where ``inside``, by iteratively reweighted least squares (Huber)."""
+    height, width = q.shape[:2]
+    at = np.flatnonzero(inside)
+    if len(at) < SMALLEST_RING:
+        return np.zeros_like(q)
+    at = at[:: max(1, len(at) // SLOPE_SAMPLES)]
+    y, x = np.divmod(at, width)
+    a = np.stack([np.ones(len(at)), x / width - 0.5, y / height - 0.5])
+    squares = (a[:, None] * a[None]).reshape(9, -1)
+    values, weights = (side.reshape(-1, 3)[at].T.astype(float) for side in (q, weight))
+    robust = np.ones_like(values)
+    for _ in range(ROUNDS):
+        full_weight = weights * robust
+        matrices = (full_weight @ squares.T).reshape(3, 3, 3) + 1e-9 * np.eye(3)
+        solved = np.linalg.solve(matrices, ((full_weight * values) @ a.T)[..., None])[..., 0]
+        rest = np.abs(values - solved @ a)
+        limit = HUBER * 1.4826 * np.median(rest, axis=1, keepdims=True) + 1e-9
+        robust = np.minimum(1, limit / np.maximum(rest, 1e-12))
+    across = solved[:, 0] + (np.arange(width) / width - 0.5)[:, None] * solved[:, 1]
+    down = (np.arange(height) / height - 0.5)[:, None] * solved[:, 2]
+    return np.asarray(across[None] + down[:, None], np.float32)
 
 
 def halved(picture: F32) -> F32:
@@ -88,19 +120,18 @@ def full(field: F32, region: Region) -> F32:
     return np.asarray(cv2.resize(field, region.shape[::-1], interpolation=cv2.INTER_LINEAR))
 
 
-def _weights(q: F32, now: F32, then: F32, region: Region) -> F32:
+def _weights(q: F32, now: F32, then: F32, log_then: F32, region: Region) -> F32:
     """1 / variance of q: grain, misplacement, a floor; 0 where nothing can be known."""
-    gain = grain_gain(q, now, then, region)
-    grain = gain * (1 / (now + BLACK) + 1 / (then + BLACK))
-    log_then = np.log(then + BLACK)
-    dx, dy = (cv2.filter2D(log_then, -1, side) for side in (_ACROSS, _ACROSS.T))
-    slope = (dx * dx + dy * dy) / HALF**2
-    variance = grain + MISPLACED**2 * slope + LEAST_VARIANCE
-    clipped = (most(np.maximum(now, then)) > region.clip).astype(np.uint8)
-    guard = cv2.dilate(clipped, np.ones((2 * CLIP_GUARD // HALF + 1,) * 2, np.uint8))
-    signal = np.sqrt((np.minimum(now, then) + BLACK) / np.maximum(gain, 1e-9))
-    sure = np.clip(signal - LEAST_SNR, 0, 1)
-    return np.asarray(sure / variance * (region.usable * (guard == 0))[..., None], np.float32)
+    out, bright = np.empty_like(q), np.empty(q.shape[:2], np.float32)
+    numbers = (BLACK, HALF, MISPLACED, LEAST_VARIANCE, LEAST_SNR)
+    kernels.weights(
+        now, then, log_then, grain_gain(q, now, then, region).astype(np.float32), region.usable, *map(np.float32, numbers),
+        out, bright,
+    )  # fmt: skip
+    clipped = bright > region.clip
+    if clipped.any():
+        out[cv2.dilate(clipped.astype(np.uint8), np.ones((2 * CLIP_GUARD // HALF + 1,) * 2, np.uint8)) > 0] = 0
+    return out
 
 
 def grain_gain(q: F32, now: F32, then: F32, region: Region) -> F64:

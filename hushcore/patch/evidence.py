@@ -14,7 +14,6 @@ from hushcore.grain.model import Grain, luma_of
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light import evidence as lights
-from hushcore.light import ring
 from hushcore.light.region import CLIP_AT, Pair, Region, full, halved
 from hushcore.patch.motion import blurred, motion, smear
 from hushcore.patch.place import outside_of
@@ -118,7 +117,7 @@ def _best_shutter(
     inside = cv2.resize(region.ring, region.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5
     if inside.sum() < 400:
         return None
-    light = np.exp(full(ring.slope(Pair.of(halved(current), halved(original), region)), region))
+    light = np.exp(full(Pair.of(halved(current), halved(original), region).slope, region))
     now = _band(encoding.tonal_of(np.maximum(current, 0)))
     noise = np.random.default_rng(7).standard_normal(current.shape, np.float32)
     costs = []

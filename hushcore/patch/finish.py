@@ -10,7 +10,7 @@ from hushcore.arrays import F32, F64, Mask
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.lay import fresh
 from hushcore.grain.model import BLOCK, LUMA, Grain, luma_of
-from hushcore.light.region import Region
+from hushcore.light.region import HALF, Region, halved
 
 SMOOTH = 2.0  # px over which brightness is read for the grain's strength
 FINEST = 1.0  # px: the finest band is what a Gaussian of this takes away
@@ -110,9 +110,15 @@ def grained(made: F32, matte: F32, grain: Grain, amount: float, kept: F32 | None
     fades out; what is laid is made stronger there, so that both together stay as strong.
     """
     tonal = encoding.tonal_of(made)
-    sigma = grain.sigma_at(cv2.GaussianBlur(luma_of(tonal), (0, 0), SMOOTH))
+    sigma = _sigma_at(grain, luma_of(tonal))
     strength = np.sqrt(np.maximum(2 / np.maximum(matte, 1e-3) - 1, 0))[..., None]
     if kept is not None:
         strength = strength * np.sqrt(np.maximum(1 - kept**2, 0))
     noise = fresh(grain, matte.shape, seed) * sigma * (strength * np.float32(amount))
     return encoding.from_tonal(np.asarray(tonal + noise, np.float32))
+
+
+def _sigma_at(grain: Grain, luma: F32) -> F32:
+    """The grain's strength per channel at a luma smoothed by ``SMOOTH``; at half size, for it is smooth itself."""
+    low = cv2.GaussianBlur(halved(luma), (0, 0), SMOOTH / HALF)
+    return np.asarray(cv2.resize(grain.sigma_at(low), luma.shape[::-1], interpolation=cv2.INTER_LINEAR))

@@ -5,7 +5,7 @@ import numpy as np
 
 from hushcore.arrays import F32, F64, Rect
 from hushcore.geometry import sampling
-from hushcore.hold.maps import HoldMap
+from hushcore.hold.maps import HoldMap, forward_grid, jacobian_grid
 from hushcore.hold.record import Hold
 from hushcore.light.region import halved
 
@@ -23,11 +23,10 @@ def motion(hold: Hold, frame: int, held: HoldMap, rect: Rect) -> F64 | None:
     step = VECTOR_STEP
     xs = np.arange(rect.left, rect.right + step, step, dtype=float)
     ys = np.arange(rect.top, rect.bottom + step, step, dtype=float)
-    points = np.stack(np.meshgrid(xs, ys), -1)
-    ends = [hold.at(number).forward(points) for number in neighbours]
+    ends = [forward_grid(hold.at(number), xs, ys) for number in neighbours]
     one_sided = len(ends) == 1
-    moved = (ends[0] - held.forward(points)) * (neighbours[0] - frame) if one_sided else (ends[1] - ends[0]) / 2
-    return _turned(held.jacobian(points), moved)
+    moved = (ends[0] - forward_grid(held, xs, ys)) * (neighbours[0] - frame) if one_sided else (ends[1] - ends[0]) / 2
+    return _turned(jacobian_grid(held, xs, ys), moved)
 
 
 def smear(hold: Hold, frame: int, held: HoldMap, rect: Rect, shutter: float) -> Smear | None:
@@ -55,9 +54,7 @@ def blurred(picture: F32, vectors: Smear | None) -> F32:
     """A picture (h, w, 3) smeared along per-pixel vectors of their full length."""
     if vectors is None:
         return picture
-    out = np.empty(picture.shape, np.float32)
-    sampling.motion_blur_colour(np.ascontiguousarray(picture, np.float32), vectors[0], vectors[1], out)
-    return out
+    return sampling.motion_blur_colour(picture, *vectors)
 
 
 def halved_smear(vectors: Smear | None) -> Smear | None:

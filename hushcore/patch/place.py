@@ -9,7 +9,7 @@ from hushcore.arrays import F32, Rect
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
-from hushcore.hold.maps import HoldMap, dense_forward, dense_inverse
+from hushcore.hold.maps import HoldMap, dense_forward, dense_inverse, forward_grid
 
 FRAME_MARGIN = 3  # px round the matte in the frame
 
@@ -73,13 +73,12 @@ def _local(held: HoldMap, target: Rect, rect: Rect) -> tuple[F32, F32]:
 
 def _frame_rect(held: HoldMap, rect: Rect, matte: F32) -> Rect:
     """Where the matte can fall on the frame."""
-    inside = np.argwhere(matte > 0)
-    if not len(inside):
+    down, along = (np.flatnonzero((matte > 0).any(axis)) for axis in (1, 0))
+    if not len(down):
         return Rect(0, 0, 0, 0)
-    (top, left), (bottom, right) = inside.min(0), inside.max(0)
-    xs = rect.left + np.unique(np.r_[np.arange(left, right, 6), right]).astype(float)
-    ys = rect.top + np.unique(np.r_[np.arange(top, bottom, 6), bottom]).astype(float)
-    points = held.forward(np.stack(np.meshgrid(xs, ys), -1))
+    xs = rect.left + np.unique(np.r_[np.arange(along[0], along[-1], 6), along[-1]]).astype(float)
+    ys = rect.top + np.unique(np.r_[np.arange(down[0], down[-1], 6), down[-1]]).astype(float)
+    points = forward_grid(held, xs, ys)
     if not np.isfinite(points).all():
         raise HushError("The hold has broken down on this frame; redo it from the anchor.", "bad-hold")
     return Rect.around(np.clip(points, -1e5, 1e5)).grown(FRAME_MARGIN)

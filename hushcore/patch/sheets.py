@@ -84,8 +84,7 @@ def _repaired(tonal: F32, rect: Rect, plate: Plate, match: Match, encoding: Enco
     whole = encoding.tonal_of(plate.painted)
     x = np.arange(around.left, around.right, dtype=np.float32) + np.float32(dx - plate.rect.left)
     y = np.arange(around.top, around.bottom, dtype=np.float32) + np.float32(dy - plate.rect.top)
-    donor = np.empty((around.height, around.width, 3), np.float32)
-    sampling.cubic_spline(sampling.spline_coefficients(whole), *np.meshgrid(x, y), donor)
+    donor = sampling.sampled(whole, *np.meshgrid(x, y))
     texture = (donor - low_pass(donor, repair.scale))[pad:-pad, pad:-pad]
     tone = low_pass(tonal, repair.scale)
     return np.asarray(tone + (1 - repair.amount) * (tonal - tone) + repair.amount * texture, np.float32)

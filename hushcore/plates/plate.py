@@ -62,10 +62,7 @@ def sample_linear(codes: Codes, map_x: F32, map_y: F32, encoding: Encoding = SRG
     if need.width < 4 or need.height < 4:
         raise HushError("The held surface is outside the picture on this frame.", "outside")
     linear = encoding.decode(three(codes[need.slices]))
-    coefficients = sampling.spline_coefficients(linear)
-    out = np.empty((*map_x.shape, 3), np.float32)
-    sampling.cubic_spline(coefficients, map_x - np.float32(need.left), map_y - np.float32(need.top), out)
-    return out
+    return sampling.sampled(linear, map_x - np.float32(need.left), map_y - np.float32(need.top))
 
 
 def make_plate(

@@ -11,7 +11,8 @@ from hushcore.hold.record import Hold
 from hushcore.media.artwork import read_artwork
 from hushcore.media.pictures import read_codes
 from hushcore.patch.evidence import gather
-from hushcore.patch.fix import Fix, lay_all, make_fix
+from hushcore.patch.fix import Fix, make_fix
+from hushcore.patch.lay import lay_all
 from hushcore.plates.art import Art, in_light
 from hushcore.plates.plate import Plate, averaged, make_plate, still_picture, still_rect
 from hushcore.recipe.models import ArtData, FixData, HoldData, PlateData, Recipe, load

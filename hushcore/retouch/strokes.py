@@ -192,10 +192,7 @@ def _turned(picture: F32, origin: Rect, stroke: Stroke, rect: Rect) -> F32:
     map_y = first[1] + donor.offset[1] + sin * x + cos * y
     need = Rect.around(np.array([[map_x.min(), map_y.min()], [map_x.max(), map_y.max()]])).grown(16)
     part = np.ascontiguousarray(padded_cut(picture, need.moved(-origin.left, -origin.top)), np.float32)
-    out = np.empty((*map_x.shape, 3), np.float32)
-    at = ((map_x - need.left).astype(np.float32), (map_y - need.top).astype(np.float32))
-    sampling.cubic_spline(sampling.spline_coefficients(part), *at, out)
-    return out
+    return sampling.sampled(part, (map_x - need.left).astype(np.float32), (map_y - need.top).astype(np.float32))
 
 
 def _clone(canvas: Canvas, stroke: Stroke, rect: Rect, now: F32, cover: F32) -> F32:

@@ -9,13 +9,15 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Mask, least, most
+from hushcore.arrays import F32, Mask, least, most
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.model import LUMA, luma_of
-from hushcore.patch import fix as fixes
-from hushcore.patch.fix import Fix, Seen
-from hushcore.patch.motion import Smear, blurred, smear
+from hushcore.light.fields import Light
+from hushcore.patch.fix import Fix
+from hushcore.patch.lay import Laid
+from hushcore.patch.look import Seen
+from hushcore.patch.motion import Smear, blurred
 from hushcore.patch.place import Place
 from hushcore.plates.plate import still_picture
 
@@ -71,23 +73,19 @@ class Remembered:
     lighter: F32
 
 
-def judge(
-    source: Codes, patched: Codes, frame: int, fix: Fix, before: Remembered | None
-) -> tuple[Tells, Remembered | None]:
-    """The tells of ``fix`` on a frame. ``source``: the frame that it was laid on; ``before``: of the frame before, for
-    flicker. A frame on which the fix does not show has no tells."""
-    held = fix.hold.at(frame)
-    spot = fixes.place_of(fix, held, frame, source)
-    if spot is None:
+def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[Tells, Remembered | None]:
+    """The tells of ``fix`` as it was ``laid`` on a frame. ``before``: of the frame before, for flicker. A frame on which
+    the fix does not show has no tells."""
+    seen, light = laid.seen, laid.light
+    if seen is None or light is None:
         return Tells(), None
-    smeared = smear(fix.hold, frame, held, spot.rect, fix.evidence.shutter) if fix.plan.match.blur else None
-    seen = fixes.look(source, frame, held, spot, fix, smeared)
+    spot, smeared = seen.spot, seen.smeared
     drift = _drift(fix, frame, spot)
     here = _places(seen, spot)
     if here is None:
         return Tells(drift=drift), None
     inside, ring = here
-    made = still_picture(patched, fix.hold, frame, spot.rect, fix.encoding)
+    made = still_picture(laid.codes, fix.hold, frame, spot.rect, fix.encoding)
     plate = fix.sheets[0].asleft if fix.sheets[0].asleft is not None else fix.sheets[0].painted
     expected, readable = _expected(seen.current, plate, blurred(fix.sheets[0].original, smeared), smeared)
     lab = [_lab(side, fix.encoding) for side in (made, expected)]
@@ -95,7 +93,7 @@ def judge(
     return Tells(
         drift=drift,
         seam=_seam(lab[0] - lab[1], spot, inside & readable),
-        light=_light(seen, frame, fix, smeared, inside | ring),
+        light=_light(seen, light, fix, inside | ring),
         texture=_texture(made, plate, inside, ring, fix.encoding),
         grain=_grain(made, plate, inside, ring, fix.encoding),
         flicker=_flicker(lighter, before, frame, inside & readable),
@@ -130,10 +128,9 @@ def _drift(fix: Fix, frame: int, spot: Place) -> float:
     return float(np.sqrt((fix.hold.drift_at(frame, points) ** 2).mean())) / DRIFT_PX
 
 
-def _light(seen: Seen, frame: int, fix: Fix, smeared: Smear | None, where: Mask) -> float:
+def _light(seen: Seen, light: Light, fix: Fix, where: Mask) -> float:
     """RMS of what the light leaves unexplained of the surface as shot, mark and ring, at ``LIGHT_SIGMA``."""
-    light = fixes.light_at(frame, 0, seen, smeared, fix)
-    lit = light.on(blurred(fix.sheets[0].original, smeared))
+    lit = light.on(blurred(fix.sheets[0].original, seen.smeared))
     now, then = (cv2.GaussianBlur(np.maximum(side, 0), (0, 0), LIGHT_SIGMA) + BLACK for side in (seen.current, lit))
     apart = np.log(now / then) @ LUMA.astype(np.float32)
     return float(np.sqrt((apart[where] ** 2).mean())) / LIGHT_LOG

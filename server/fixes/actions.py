@@ -158,6 +158,24 @@ def take_away(fix_id: int, version: int) -> None:
     judging.ask(shot, order)  # those above it now lie on something else
 
 
+@transaction.atomic
+def reorder(shot: Shot, ids: list[int]) -> None:
+    """Lay a shot's fixes in another order. Raises HushError when ``ids`` are not exactly its fixes."""
+    from fixes import judging
+
+    fixes = {fix.id: fix for fix in shot.fixes.select_for_update()}
+    if sorted(ids) != sorted(fixes):
+        raise HushError("The fixes have changed meanwhile; look again before you move them.", "conflict")
+    moved = [number for number, one in enumerate(ids, 1) if fixes[one].order != number]
+    for number in moved:
+        fix = fixes[ids[number - 1]]
+        fix.order = number
+        fix.save(update_fields=["order"])
+    if moved:
+        tell("order", shot=shot.id)
+        judging.ask(shot.id, moved[0])
+
+
 def is_off(document: Document, frame: int) -> bool:
     """Whether the fix is off on a frame."""
     return any(first <= frame <= last for first, last in document.get("off", []))

@@ -13,33 +13,36 @@ from jobs.schemas import ValuesOut
 from ninja import File, Form, Router, Status, UploadedFile
 
 from fixes import actions, evidence, exports, holding, judging, pictures, ready
-from fixes.models import Artwork, Fix, Hold, HoldFrame, Path, Plate, Stroke
-from fixes.schemas import (
-    ArtOut,
+from fixes.asked import (
     CircleIn,
-    EdgeOut,
-    FixOut,
     FrameIn,
-    HeldOut,
-    HoldMapOut,
-    HoldOut,
-    IssueOut,
     KeyIn,
-    KeyOut,
-    LoudOut,
-    ManyMapsOut,
     NameIn,
     OffIn,
     OnIn,
     OnwardIn,
-    PlateOut,
+    OrderIn,
     RangeIn,
     SmoothIn,
-    StrokeOut,
     TrackIn,
     VersionIn,
+)
+from fixes.models import Artwork, Fix, Hold, HoldFrame, Path, Plate, Stroke
+from fixes.schemas import (
+    ArtOut,
+    EdgeOut,
+    FixOut,
+    HeldOut,
+    HoldMapOut,
+    HoldOut,
+    IssueOut,
+    KeyOut,
+    LoudOut,
+    ManyMapsOut,
+    PlateOut,
+    StrokeOut,
     WeakOut,
-)  # fmt: skip
+)
 from hushcore.errors import HushError
 from hushcore.hold.confidence import CELL
 from hushcore.hold.record import frame_plain
@@ -211,6 +214,13 @@ def apply(request: HttpRequest, fix: int, version: int, do: Do) -> FixOut:
 def list_fixes(request: HttpRequest, shot: int) -> list[FixOut]:
     """A shot's fixes, in patch order."""
     return [fix_out(fix) for fix in Fix.objects.select_related("shot__clip").filter(shot=shot)]
+
+
+@router.put("shots/{shot}/order", response=list[FixOut])
+def reorder(request: HttpRequest, shot: int, payload: OrderIn) -> list[FixOut]:
+    """Lay a shot's fixes in another order: all their ids, the lowest first."""
+    actions.reorder(get_object_or_404(Shot, id=shot), payload.fixes)
+    return list_fixes(request, shot)
 
 
 @router.get("fixes/{fix}", response=FixOut)

@@ -12,7 +12,7 @@ from procrastinate.exceptions import AlreadyEnqueued
 from fixes import actions, evidence, ready
 from fixes.models import Fix, Hold, Tell
 from hushcore.errors import HushError
-from hushcore.patch.fix import lay
+from hushcore.patch.lay import lay
 from hushcore.tells.measure import NAMES, Remembered, judge
 
 log = logging.getLogger("hush")
@@ -91,7 +91,7 @@ def _chunk(fix: Fix, hold: Hold) -> bool:
 def _one(fix: Fix, hold: Hold, prepared: Any, frame: int, before: Remembered | None) -> tuple[Any, Remembered | None]:
     near = replace(prepared, hold=ready.hold_near(hold, frame, prepared.reach))
     source = ready.codes_below(fix, frame)
-    tells, remembered = judge(source, lay(source, frame, near).codes, frame, near, before)
+    tells, remembered = judge(lay(source, frame, near), frame, near, before)
     return tells.plain(), remembered
 
 

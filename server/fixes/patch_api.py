@@ -12,17 +12,11 @@ from ninja import File, Form, Router, UploadedFile
 
 from fixes import actions, evidence, judging, matching, ready, retouching, roundtrip, suggest
 from fixes.api import apply, found_fix
-from fixes.models import Artwork, Fix, Stroke
-from fixes.schemas import (
-    ApartOut,
+from fixes.asked import (
     ArtIn,
     EdgeIn,
-    EvidenceOut,
-    FixOut,
     FrontIn,
-    GrainPoint,
     IssueIn,
-    LinesOut,
     MatchIn,
     PlateIdIn,
     PlateIn,
@@ -33,10 +27,18 @@ from fixes.schemas import (
     StrokeEditIn,
     StrokeIn,
     StrokesIn,
+)
+from fixes.models import Artwork, Fix, Stroke
+from fixes.schemas import (
+    ApartOut,
+    EvidenceOut,
+    FixOut,
+    GrainPoint,
+    LinesOut,
     SuggestOut,
     TellOut,
     TellsOut,
-)  # fmt: skip
+)
 from hushcore.arrays import Rect, padded_cut
 from hushcore.edge.matte import lines
 from hushcore.errors import HushError

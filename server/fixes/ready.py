@@ -19,7 +19,8 @@ from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.media.pictures import read_codes
 from hushcore.patch.fix import Fix as ReadyFix
-from hushcore.patch.fix import lay_all, make_fix
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay_all
 from hushcore.plates import plate as plates
 from hushcore.recipe.build import build_art
 from hushcore.recipe.models import ArtData

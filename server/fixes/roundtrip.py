@@ -48,8 +48,7 @@ def _in_frame(picture: F32, plate: Any, engine: Any, frame: int, codes: Codes) -
         return picture, np.ones(size, bool)
     x, y = dense_inverse(engine.at(frame), rect)
     x, y = x - np.float32(plate.rect.left), y - np.float32(plate.rect.top)
-    out = np.empty((*size, 3), np.float32)
-    sampling.cubic_spline(sampling.spline_coefficients(np.ascontiguousarray(picture, np.float32)), x, y, out)
+    out = sampling.sampled(picture, x, y)
     height, width = picture.shape[:2]
     return out, (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
 

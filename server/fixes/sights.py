@@ -9,8 +9,8 @@ from fixes.models import Fix, Hold
 from hushcore.arrays import F32, Codes
 from hushcore.errors import HushError
 from hushcore.grain.lay import degrained
-from hushcore.patch import fix as patches
-from hushcore.patch.motion import smear
+from hushcore.patch.candidate import light_at
+from hushcore.patch.look import look
 
 KINDS = ("light", "matte", "front")
 GREY = 118  # the display value of no change
@@ -28,16 +28,14 @@ def sight(fix: Fix, what: str, frame: int) -> Codes:
         raise HushError(f"The hold has not been measured on frame {frame}; track to it first.", "not-held")
     laid = replace(prepared, hold=near)
     codes = ready.codes_below(fix, frame)
-    held = near.at(frame)
-    spot = patches.place_of(laid, held, frame, codes)
+    seen = look(codes, frame, laid)
     view = ready.view_rect(hold, near)
     out = np.full((view.height, view.width, 3), DIMMED if what != "light" else GREY, np.uint8)
-    if spot is None:
+    if seen is None:
         return out
-    smeared = smear(near, frame, held, spot.rect, laid.evidence.shutter) if laid.plan.match.blur else None
-    seen = patches.look(codes, frame, held, spot, laid, smeared)
+    spot = seen.spot
     if what == "light":
-        light = patches.light_at(frame, 0, seen, smeared, laid)
+        light = light_at(frame, 0, seen, laid)
         picture = _shown_light(light.gain, light.added, seen.current)
     elif what == "matte":
         cover = spot.matte if seen.covering is None else spot.matte * (1 - seen.covering.alpha)

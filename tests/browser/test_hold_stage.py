@@ -160,6 +160,7 @@ def test_another_kind_and_what_the_tracker_reads(page: Page, running: Running):
     x, y = (middle.min(0) + middle.max(0)) / 2
     drag(page, [on_shot(page, x + 24, y + 24), on_shot(page, x + 36, y + 30), on_shot(page, x + 48, y + 40)])
     page.get_by_role("button", name="Track both ways").click()
+    expect(page.get_by_text("Changed, not tracked yet")).to_have_count(0)
     fix = done(page, f"Held on all {COUNT} frames")
     assert fix["hold"]["kind"] == "point"
     window = np.array(fix["hold"]["ground"]["read"][0])

@@ -18,10 +18,11 @@ from hushcore.errors import HushError
 from hushcore.hold.record import Hold, track
 from hushcore.hold.still import Ground
 from hushcore.light import fields
-from hushcore.light.region import Region, halved
+from hushcore.light.region import Pair, Region, halved
 from hushcore.media.clips import open_clip
 from hushcore.media.pictures import read_codes
-from hushcore.patch.fix import lay, make_fix
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 
@@ -108,10 +109,10 @@ def test_the_mark_s_own_colour_stays_out_of_the_light():
     outside = np.maximum(np.hypot(x - 80, y - 80) - 46, 0).astype(np.float32)
     region = Region.around(outside, np.ones_like(outside))
     sides = halved(original * light), halved(original)
-    found = np.exp(fields.light_of("under", *sides, region).gain)
+    found = np.exp(fields.light_of("under", Pair.of(*sides, region)).gain)
     inner = np.hypot(x - 80, y - 80) < 44
     assert np.abs(np.log(found / light))[inner].mean() < 0.02
-    flat = np.exp(fields.light_of("even", *sides, region).gain)
+    flat = np.exp(fields.light_of("even", Pair.of(*sides, region)).gain)
     assert np.abs(np.log(flat / light))[inner].mean() > 0.1
 
 

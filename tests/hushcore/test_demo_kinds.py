@@ -18,7 +18,8 @@ from hushcore.hold.still import Ground
 from hushcore.media.clips import open_clip
 from hushcore.media.movies import open_movie
 from hushcore.media.pictures import read_codes
-from hushcore.patch.fix import lay, make_fix
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 

@@ -75,8 +75,7 @@ def test_spline_sampling_is_scipy_s_cubic_interpolation():
     rng = np.random.default_rng(3)
     picture = rng.random((40, 50, 3)).astype(np.float32)
     y, x = (rng.uniform(8, top, (6, 7)).astype(np.float32) for top in (30, 40))
-    out = np.empty((6, 7, 3), np.float32)
-    sampling.cubic_spline(sampling.spline_coefficients(picture), x, y, out)
+    out = sampling.sampled(picture, x, y)
     peer = np.stack(
         [ndi.map_coordinates(picture[..., k].astype(float), [y, x], order=3, mode="mirror") for k in range(3)], -1
     )
@@ -138,8 +137,7 @@ def test_colour_motion_blur_is_the_plain_one_on_every_channel():
     rng = np.random.default_rng(4)
     picture = rng.random((30, 40, 3)).astype(np.float32)
     across, down = (rng.uniform(-6, 6, (30, 40)).astype(np.float32) for _ in range(2))
-    together = np.empty_like(picture)
-    sampling.motion_blur_colour(picture, across, down, together)
+    together = sampling.motion_blur_colour(picture, across, down)
     for k in range(3):
         alone = np.empty((30, 40), np.float32)
         sampling.motion_blur(np.ascontiguousarray(picture[..., k]), across, down, alone)

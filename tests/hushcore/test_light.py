@@ -77,7 +77,7 @@ def surface() -> tuple[np.ndarray, np.ndarray, Region]:
 
 
 def solved(mode: str, original: np.ndarray, current: np.ndarray, region: Region, how: Under = Under()) -> Light:
-    return fields.light_of(mode, halved(current), halved(original), region, how)
+    return fields.light_of(mode, Pair.of(halved(current), halved(original), region), how)
 
 
 def far_off(light: Light, cloth: np.ndarray, wanted: np.ndarray) -> float:

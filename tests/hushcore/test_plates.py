@@ -12,7 +12,8 @@ from hushcore.edge.outline import Nodes, Outline
 from hushcore.errors import HushError
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.patch.evidence import gather
-from hushcore.patch.fix import lay, lay_all, make_fix
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay, lay_all
 from hushcore.patch.lift import ratio_of, trust_of
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.plates.art import MODES, Art, blended

@@ -9,7 +9,8 @@ from hushcore.colour.encoding import SRGB
 from hushcore.edge.matte import Edge
 from hushcore.hold.record import Hold
 from hushcore.patch.evidence import gather
-from hushcore.patch.fix import lay, make_fix, mix
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay, mix
 from hushcore.patch.plan import Match, Plan
 from hushcore.tells.measure import NAMES, Tells, judge
 from tests.hushcore.test_chain import ANCHOR, circle, clip, held, plate  # noqa: F401
@@ -39,13 +40,12 @@ def tells(case, match: Match, gain: float = 0.0, before: float = 0.0) -> Tells:
     for frame, more in ((FRAME - 1, before), (FRAME, gain)):
         codes = clip.read(frame)
         laid = lay(codes, frame, fix)
-        patched = laid.codes
         if more:
             base = SRGB.decode(codes[laid.rect.slices])
             made = SRGB.decode(laid.codes[laid.rect.slices])
             pure = base + (made - base) / np.maximum(laid.matte, 1e-3)[..., None]
-            patched = mix(codes, laid.rect, pure * np.float32(1 + more), laid.matte, SRGB)
-        found, remembered = judge(codes, patched, frame, fix, remembered)
+            laid = replace(laid, codes=mix(codes, laid.rect, pure * np.float32(1 + more), laid.matte, SRGB))
+        found, remembered = judge(laid, frame, fix, remembered)
     return found
 
 

@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from fixes.models import Evidence, Fix, Plate, Stroke
 
 from hushcore.media.pictures import read_codes, write_codes
-from tests.server.conftest import SHIFT, loop
+from tests.server.conftest import SHIFT, Hands, loop
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -354,6 +354,30 @@ def test_a_second_fix_works_on_the_first_one_s_result(web, whole, shot, work):
     assert again.status_code == 200
     work()
     assert web.get(f"/api/fixes/{second['id']}").json()["hold"]["state"] == "done"
+
+
+def test_the_order_of_fixes_says_which_lies_on_top(web, whole, shot, work):
+    answer = web.post(f"/api/shots/{shot.id}/circle", {"frame": 1004, "loop": loop()}, "application/json")
+    work()
+    red = Hands(web, web.get(f"/api/fixes/{answer.json()['id']}").json())
+    assert red.do("patch", "plate", frame=1004).status_code == 200
+    painted = red.stroke(kind="paint", colour=[0.9, 0.0, 0.0], donor=None, radius=18)
+    assert painted.status_code == 200, painted.content
+    order = [whole.fix["id"], red.fix["id"]]
+
+    def redness(frame: int) -> float:
+        blue, _, much = patched(web, shot.id, frame)[125:135, 155:165].reshape(-1, 3).mean(0)
+        return float(much - blue)
+
+    assert redness(1004) > 60
+    answer = web.put(f"/api/shots/{shot.id}/order", {"fixes": order[::-1]}, "application/json")
+    assert [fix["id"] for fix in answer.json()] == order[::-1]
+    assert redness(1004) < 20  # the clone, begun from what lies below it now, covers the paint
+    for wrong in ([order[0]], [*order, order[0]], [order[0], 999_999]):
+        refused = web.put(f"/api/shots/{shot.id}/order", {"fixes": wrong}, "application/json")
+        assert refused.status_code == 409
+        assert "changed meanwhile" in refused.json()["title"]
+    assert [fix["id"] for fix in web.get(f"/api/shots/{shot.id}/fixes").json()] == order[::-1]
 
 
 # -- what was made before

@@ -44,6 +44,8 @@ export function take(told: Told) {
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
   if (told.kind === "told" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+  if (told.kind === "order" && told.shot !== undefined)
+    void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
   if (told.kind === "judged" && told.fix !== undefined) judged(told);
   if (told.kind === "settled" && told.fix !== undefined) {
     void queries.invalidateQueries({ queryKey: ["evidence", told.fix] });

@@ -328,6 +328,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Reorder
+         * @description Lay a shot's fixes in another order: all their ids, the lowest first.
+         */
+        put: operations["fixes_api_reorder"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fixes/{fix}": {
         parameters: {
             query?: never;
@@ -2609,6 +2629,17 @@ export interface components {
             ] | null;
         };
         /**
+         * OrderIn
+         * @description Another order of a shot's fixes.
+         */
+        OrderIn: {
+            /**
+             * Fixes
+             * @description All their ids, the lowest first.
+             */
+            fixes: number[];
+        };
+        /**
          * CircleIn
          * @description A loop drawn round a mark on a frame, in frame px.
          */
@@ -3816,6 +3847,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"][];
+                };
+            };
+        };
+    };
+    fixes_api_reorder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

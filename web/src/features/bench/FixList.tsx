@@ -1,9 +1,12 @@
-import { Eye, EyeOff, Trash2 } from "lucide-react";
+import { useSortable } from "@dnd-kit/sortable";
+import { CSS } from "@dnd-kit/utilities";
+import { Eye, EyeOff, GripVertical, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { client, type Fix, type Shot } from "../../api/client";
 import { keys, queries, useChange } from "../../api/queries";
 import { Button, Dot } from "../../ui/controls";
 import { say } from "../../ui/messages";
+import { InOrder } from "./InOrder";
 import { cropAddress, level, loudest, running, tellLevel } from "./model";
 import { useBench } from "./store";
 
@@ -22,9 +25,11 @@ export function FixList({ shot, fixes }: { shot: Shot; fixes: Fix[] }) {
         Fixes, in patch order <span className="figure">{fixes.length}</span>
       </h2>
       <div className="thin-scroll flex min-h-0 flex-1 flex-col gap-1 overflow-y-auto">
-        {fixes.map((fix) => (
-          <FixRow key={fix.id} shot={shot} fix={fix} fixes={fixes} chosen={fix.id === chosen} />
-        ))}
+        <InOrder shot={shot} fixes={fixes}>
+          {fixes.map((fix) => (
+            <FixRow key={fix.id} shot={shot} fix={fix} fixes={fixes} chosen={fix.id === chosen} />
+          ))}
+        </InOrder>
         {fixes.length === 0 && (
           <p className="px-1 text-soft">
             Nothing to hush yet. Go to a frame where the mark is sharp, then circle it: the ground, the hold and the
@@ -47,6 +52,9 @@ export function FixList({ shot, fixes }: { shot: Shot; fixes: Fix[] }) {
 function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix[]; chosen: boolean }) {
   const set = useBench((state) => state.set);
   const [naming, setNaming] = useState(false);
+  const { setNodeRef, setActivatorNodeRef, attributes, listeners, transform, transition, isDragging } = useSortable({
+    id: fix.id,
+  });
   const change = useChange(shot.id, fix.id, (problem) => say(problem.message));
   const worst = loudest(fix.hold);
   const anchor = fix.hold?.anchor;
@@ -69,7 +77,9 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
   };
   return (
     <div
-      className={`group relative flex flex-col gap-1 rounded-lg p-1.5 ${chosen ? "bg-felt-3" : "hover:bg-felt-2"} ${fix.on ? "" : "opacity-60"}`}
+      ref={setNodeRef}
+      style={{ transform: CSS.Translate.toString(transform), transition }}
+      className={`group relative flex flex-col gap-1 rounded-lg p-1.5 ${isDragging ? "z-10 bg-felt-3" : ""} ${chosen ? "bg-felt-3" : "hover:bg-felt-2"} ${fix.on ? "" : "opacity-60"}`}
     >
       <button
         type="button"
@@ -97,6 +107,19 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
         )}
       </button>
       <div className="flex items-center gap-1">
+        {fixes.length > 1 && (
+          <button
+            type="button"
+            ref={setActivatorNodeRef}
+            {...attributes}
+            {...listeners}
+            aria-label={`Move ${fix.name}`}
+            title="Drag to lay it earlier or later than others"
+            className="-ml-1 cursor-grab text-faint hover:text-ink"
+          >
+            <GripVertical size={13} />
+          </button>
+        )}
         {naming ? (
           <input
             // biome-ignore lint/a11y/noAutofocus: it was asked for by a double-click

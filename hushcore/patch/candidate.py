@@ -1,0 +1,135 @@
+"""What takes a mark's place on a frame: plates in the frame's light, mixed, as sharp as the frame, behind what is in front."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from hushcore.arrays import F32
+from hushcore.edge import front
+from hushcore.light import fields, steady
+from hushcore.light.fields import Light
+from hushcore.light.under import Under
+from hushcore.patch import place as places
+from hushcore.patch.finish import finish_of
+from hushcore.patch.fix import Fix
+from hushcore.patch.look import Seen, look
+from hushcore.patch.motion import Smear, blurred
+from hushcore.patch.sheets import Sheet
+from hushcore.plates.blend import by_light, by_time
+
+LIGHTS_KEPT = 2 * steady.REACH + 2
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """What takes a mark's place, on the still surface: ``scale`` (h, w, 3) of the frame's own picture (None: nothing of
+    it) plus ``added`` (h, w, 3); the share ``cover`` (h, w) of the matte that it takes (None: all); ``grain``: times
+    the measured strength that is laid on it; ``lights`` of the plates that were used."""
+
+    scale: F32 | None
+    added: F32
+    cover: F32 | None
+    grain: float
+    lights: dict[int, Light]
+
+
+def candidate(seen: Seen, frame: int, fix: Fix) -> Candidate:
+    """What takes the mark's place on a frame."""
+    match, smeared = fix.plan.match, seen.smeared
+    weights = _weights(fix, frame)
+    used = [k for k, weight in enumerate(weights) if weight > 0] if fix.plan.blend == "time" else range(len(weights))
+    lights = {k: light_at(frame, k, seen, fix) for k in used}
+    parts = {k: _part(fix.sheets[k], lights[k], smeared) for k in used}
+    shares: dict[int, F32 | float] = {k: weights[k] for k in used}
+    if fix.plan.blend == "light" and len(used) > 1:
+        allowed = [_uncovered(fix, sheet) for sheet in fix.sheets]
+        shares = dict(enumerate(by_light([lights[k].gain for k in used], allowed)))
+    added = _sum([np.asarray(shares[k] * parts[k][1], np.float32) for k in used])
+    scale = (
+        _sum([np.asarray(shares[k] * parts[k][0], np.float32) for k in used])
+        if fix.sheets[0].ratio is not None
+        else None
+    )
+    cover = fix.sheets[used[0]].cover
+    if cover is not None and smeared is not None:
+        cover = blurred(np.repeat(cover[..., None], 3, 2), smeared)[..., 0]
+    grain = 0.0
+    if fix.evidence.grain is not None and match.grain != "off":
+        finish = finish_of(seen.current, added, seen.region, fix.evidence.grain, fix.encoding, match.sharpness)
+        grain, added = match.grain_amount * finish.grain, finish.on(added)
+    made = Candidate(scale, added, cover, grain, lights)
+    if seen.covering is None:
+        return made
+    return _in_front(seen.covering, made, blurred(fix.sheets[used[0]].original, smeared), lights[used[0]])
+
+
+def _sum(parts: Sequence[F32]) -> F32:
+    return parts[0] if len(parts) == 1 else np.asarray(np.add.reduce(parts), np.float32)
+
+
+def _in_front(covering: front.Covering, made: Candidate, original: F32, light: Light) -> Candidate:
+    """Where something passes in front, only the difference of patch and mark is laid, by what is not covered.
+
+    The frame there is a f + (1 - a) mark, so that adding (1 - a) (patch - mark) gives a f + (1 - a) patch exactly.
+    """
+    near, share = covering.near[..., None], 1 - covering.alpha
+    scale = np.zeros_like(made.added) if made.scale is None else made.scale
+    beneath = light.on(original)
+    # near the front the frame's own picture is kept, and the mark as it is lit taken off it
+    added = made.added - near * ((1 - scale) * beneath)
+    cover = share if made.cover is None else share * made.cover
+    return Candidate(scale + near * (1 - scale), added, cover, made.grain, made.lights)
+
+
+def _weights(fix: Fix, frame: int) -> list[float]:
+    if len(fix.sheets) == 1:
+        return [1.0]
+    return by_time([sheet.frame for sheet in fix.sheets], frame)
+
+
+def _uncovered(fix: Fix, sheet: Sheet) -> F32 | None:
+    """Where a plate shows the surface: a standing mark lies elsewhere on each."""
+    if not fix.plan.stands or not fix.hold.has(sheet.frame):
+        return None
+    matte = places.standing(fix.hold.at(sheet.frame), fix.rect, fix.plan.edge, sheet.frame)[0]
+    painted = np.abs(sheet.painted - sheet.original).max(-1) > 1e-5
+    return np.where(painted, 1, 1 - matte).astype(np.float32)
+
+
+def light_at(frame: int, k: int, seen: Seen, fix: Fix) -> Light:
+    """The light of a frame for plate ``k``, averaged over time if that is asked."""
+    match = fix.plan.match
+    how = Under(fix.evidence.multiplies, match.capped)
+    light = fields.light_of(match.light, seen.pair(k, fix), how)
+    if match.steady > 0 and fix.read is not None and match.light not in ("off", "even", "slope"):
+        light = steady.steadied(_around(frame, k, light, fix), frame, match.steady)
+    return light.times(match.strength)
+
+
+def _around(frame: int, k: int, light: Light, fix: Fix) -> dict[int, Light]:
+    """The lights of the frames about one, kept from frame to frame."""
+    assert fix.read is not None
+    kept = fix.lights
+    kept[frame, k] = light
+    plain = replace(fix, plan=replace(fix.plan, match=replace(fix.plan.match, steady=0.0, strength=1.0)))
+    for number in range(frame - steady.REACH, frame + steady.REACH + 1):
+        if (number, k) in kept or not fix.hold.has(number):
+            continue
+        seen = look(fix.read(number), number, plain)
+        if seen is not None:
+            kept[number, k] = light_at(number, k, seen, plain)
+    while len(kept) > LIGHTS_KEPT * len(fix.sheets):
+        kept.popitem(last=False)
+    return {number: kept[number, which] for number, which in kept if which == k}
+
+
+def _part(sheet: Sheet, light: Light, smeared: Smear | None) -> tuple[F32 | float, F32]:
+    """One plate's share: scale of the frame's own picture, and what is added to it."""
+    made = light.on(blurred(sheet.painted, smeared))
+    if sheet.ratio is None or sheet.trust is None:
+        return 0.0, made
+    ratio, trust = blurred(sheet.ratio, smeared), sheet.trust
+    # a veil of added light is not multiplied: R (J - b) + b
+    veil = 0 if light.added is None else light.added * (1 - ratio)
+    return trust * ratio, np.asarray(trust * veil + (1 - trust) * made, np.float32)

@@ -1,0 +1,92 @@
+"""Laying a fix into a frame: relight the plates on the still surface, carry them to the frame, mix them in by the matte.
+
+Light is matched and mixed in scene-linear; grain is laid in tonal values; codes outside the matte are never touched.
+"""
+
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from hushcore.arrays import F32, Codes, Rect, three
+from hushcore.colour.encoding import SRGB, Encoding
+from hushcore.geometry import sampling
+from hushcore.light.fields import Light
+from hushcore.patch.candidate import candidate
+from hushcore.patch.finish import grained
+from hushcore.patch.fix import LEAST_COVER, Fix
+from hushcore.patch.look import Seen, look
+from hushcore.patch.place import Place
+
+
+@dataclass(frozen=True)
+class Laid:
+    """A patched frame: codes, the rectangle that was worked on, and the matte (h, w) within it; what was ``seen`` of
+    the frame as it was, and the ``light`` of the first plate that was used (None where the fix does not show)."""
+
+    codes: Codes
+    rect: Rect
+    matte: F32
+    seen: Seen | None = None
+    light: Light | None = None
+
+
+def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
+    """One fix on one frame. ``codes`` (h, w, c) is not changed. Raises HushError when the frame is not held."""
+    seen = look(codes, frame, fix)
+    if seen is None:
+        return Laid(codes, Rect(0, 0, 0, 0), np.zeros((0, 0), np.float32))
+    spot, made_of = seen.spot, candidate(seen, frame, fix)
+    light = next(iter(made_of.lights.values()))
+    matte = spot.cover if made_of.cover is None else spot.cover * _plane(made_of.cover, spot)
+    if not (matte > LEAST_COVER).any():
+        return Laid(codes, spot.target, np.zeros_like(matte), seen, light)
+    own = None if made_of.scale is None else sampling.sampled(made_of.scale, spot.map_x, spot.map_y)
+    beneath = fix.encoding.decode(three(codes[spot.target.slices]))
+    made = sampling.sampled(made_of.added, spot.map_x, spot.map_y)
+    if own is not None:
+        made = made + own * beneath
+    grain = fix.evidence.grain
+    if grain is not None and made_of.grain > 0:
+        kept = None if own is None else np.clip(own, 0, 1)
+        seed = zlib.crc32(f"{fix.seed} {frame}".encode())
+        made = grained(made, matte, grain, made_of.grain, kept, seed, fix.encoding)
+    return Laid(mix(codes, spot.target, made, matte, fix.encoding, beneath), spot.target, matte, seen, light)
+
+
+def _plane(values: F32, spot: Place) -> F32:
+    out = np.empty(spot.map_x.shape, np.float32)
+    sampling.bilinear(np.ascontiguousarray(values, np.float32), spot.map_x, spot.map_y, out)
+    return out
+
+
+def mix(
+    codes: Codes, target: Rect, patch: F32, matte: F32, encoding: Encoding = SRGB, beneath: F32 | None = None
+) -> Codes:
+    """A copy of ``codes`` with the linear ``patch`` mixed into ``target`` where the matte covers.
+
+    ``beneath``: the linear light of the codes there, when it is known.
+    """
+    out = codes.copy()
+    inside = matte > LEAST_COVER
+    if not inside.any():
+        return out
+    colour = out[target.slices][..., :3]
+    base = encoding.decode(three(colour)) if beneath is None else beneath
+    laid = encoding.encode(base + matte[..., None] * (patch - base), codes.dtype)
+    if colour.shape[2] < 3:
+        luma = np.asarray(laid, np.float64) @ np.array([0.2126, 0.7152, 0.0722])
+        laid = np.asarray(luma if laid.dtype.kind == "f" else np.rint(luma), laid.dtype)[..., None]
+    np.copyto(colour, laid, where=inside[..., None])
+    return out
+
+
+def lay_all(codes: Codes, frame: int, fixes: Sequence[Fix]) -> tuple[Codes, list[Laid]]:
+    """A stack of fixes in order; each sees the result of those before it."""
+    laid = []
+    for fix in fixes:
+        result = lay(codes, frame, fix)
+        codes = result.codes
+        laid.append(result)
+    return codes, laid

@@ -1,0 +1,117 @@
+"""A frame looked at on the still surface: what can be read there, and what passes in front."""
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, Codes, Mask, Rect
+from hushcore.edge import front
+from hushcore.hold.maps import dense_forward
+from hushcore.hold.record import Hold
+from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, halved
+from hushcore.patch import place as places
+from hushcore.patch.fix import LEAST_COVER, Fix, place_of
+from hushcore.patch.motion import Smear, blurred, halved_smear, smear
+from hushcore.patch.place import Place
+from hushcore.plates.plate import sample_linear
+
+Maps = tuple[F32, F32]
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A frame on the still surface: where the fix lies, the linear picture ``current`` (h, w, 3), what of it can be
+    read, how it is ``smeared`` by motion, what passes in front, and now and then of the first plate."""
+
+    spot: Place
+    smeared: Smear | None
+    current: F32
+    covering: front.Covering | None
+    first: Pair
+
+    @property
+    def region(self) -> Region:
+        """Where light is read."""
+        return self.first.region
+
+    def pair(self, k: int, fix: Fix) -> Pair:
+        """Now and then of plate ``k``, at half size."""
+        if k == 0:
+            return self.first
+        return Pair.of(self.first.now, blurred(fix.sheets[k].half, halved_smear(self.smeared)), self.region)
+
+
+def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
+    """A frame pulled back to the still surface, with what can be read of it; None where the fix does not show."""
+    held = fix.hold.at(frame)
+    spot = place_of(fix, held, frame, codes)
+    if spot is None:
+        return None
+    smeared = smear(fix.hold, frame, held, spot.rect, fix.evidence.shutter) if fix.plan.match.blur else None
+    maps = dense_forward(held, spot.rect)
+    current = sample_linear(codes, *maps, fix.encoding)
+    usable = _usable(codes, frame, fix, spot, maps)
+    clip = CLIP_AT * fix.encoding.white(codes.dtype)
+
+    def pair_of(usable: Mask) -> Pair:
+        region = Region.around(spot.outside, usable.astype(np.float32), clip)
+        return Pair.of(halved(current), blurred(fix.sheets[0].half, halved_smear(smeared)), region)
+
+    first = pair_of(usable)
+    covering = _covering(current, first, smeared, maps, frame, fix, spot.rect)
+    if covering is not None:
+        first = pair_of(usable & (covering.alpha < COVERED))
+    return Seen(spot, smeared, current, covering, first)
+
+
+COVERED = 0.05  # of a place; light is read where less than this is in front
+
+
+def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask:
+    """Where the frame shows the surface."""
+    map_x, map_y = maps
+    height, width = codes.shape[:2]
+    usable = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
+    if fix.plan.stands:
+        for number in (frame, *(sheet.frame for sheet in fix.sheets)):
+            if fix.hold.has(number):
+                usable &= places.standing(fix.hold.at(number), spot.rect, fix.plan.edge, number)[0] < LEAST_COVER
+    return np.asarray(usable)
+
+
+def _covering(
+    current: F32, pair: Pair, smeared: Smear | None, maps: Maps, frame: int, fix: Fix, rect: Rect
+) -> front.Covering | None:
+    """What passes in front, found and corrected; None for nothing."""
+    plan, region = fix.plan.front, pair.region
+    shapes = [shape for shape in plan.shapes if shape.on(frame)]
+    hidden = hidden_on(fix.hold, frame, rect) if plan.auto and not fix.plan.stands else None
+    if not shapes and (hidden is None or (hidden > 0.5).mean() < front.HIDDEN_SHARE * front.SMALLEST_SHARE):
+        return None
+    lit = pair.then * np.exp(pair.slope)
+    half = front.found(pair.now, lit, region.usable > 0, hidden, fix.evidence.multiplies)
+    if not shapes and not half.any():
+        return None
+    mask = cv2.resize(half.astype(np.uint8), region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0
+    drawn = []
+    for shape in shapes:
+        reach = Rect.around(np.array([[maps[0].min(), maps[1].min()], [maps[0].max(), maps[1].max()]])).grown(2)
+        distance = shape.distance(frame, reach)[0]
+        x, y = maps[0] - np.float32(reach.left), maps[1] - np.float32(reach.top)
+        drawn.append((cv2.remap(np.clip(distance + 0.5, 0, 1), x, y, cv2.INTER_LINEAR), shape.takes))
+    behind = blurred(fix.sheets[0].original, smeared) * np.exp(full(pair.slope, region))
+    return front.unmixed(front.corrected(mask, drawn), current, behind)
+
+
+def hidden_on(hold: Hold, frame: int, rect: Rect) -> F32 | None:
+    """How far (0..1) the hold saw its ground covered, over ``rect`` at half size; None where it does not know."""
+    row = hold.frames.get(frame)
+    if row is None or row.cells is None:
+        return None
+    from hushcore.hold.confidence import CELL
+
+    cells = np.where(row.cells <= 9, 1 - row.cells.astype(np.float32) / 9, 0).astype(np.float32)
+    x = (np.arange(rect.left, rect.right, HALF, dtype=np.float32) + 0.5 - hold.corner[0]) / CELL - 0.5
+    y = (np.arange(rect.top, rect.bottom, HALF, dtype=np.float32) + 0.5 - hold.corner[1]) / CELL - 0.5
+    return np.asarray(cv2.remap(cells, *np.meshgrid(x, y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE))
