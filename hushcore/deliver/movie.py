@@ -12,7 +12,8 @@ from hushcore.arrays import Codes, Mask
 from hushcore.deliver.proof import FrameProof, covered
 from hushcore.errors import HushError
 from hushcore.media import lossless, timecode, yuv
-from hushcore.media.movies import Movie, to_codes
+from hushcore.media.movies import Movie
+from hushcore.media.planes import to_codes
 from hushcore.patch.fix import Fix
 from hushcore.patch.lay import lay_all
 

@@ -4,7 +4,8 @@ from fractions import Fraction
 from pathlib import Path
 
 from hushcore.media.clips import Clip, open_clip
-from hushcore.media.movies import SUFFIXES, Movie, open_movie
+from hushcore.media.movie_header import SUFFIXES
+from hushcore.media.movies import Movie, open_movie
 
 Footage = Clip | Movie
 

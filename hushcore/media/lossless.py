@@ -13,8 +13,9 @@ import numpy as np
 
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
-from hushcore.media.movies import Movie, planes_of
+from hushcore.media.movies import Movie
 from hushcore.media.pictures import written_whole
+from hushcore.media.planes import planes_of
 
 CODEC = "ffv1"
 SUFFIX = ".mkv"

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from hushcore.errors import HushError
-from hushcore.media import clips, movies, pictures
+from hushcore.media import clips, movie_header, movies, pictures
 from hushcore.media.footage import open_footage
 
 MOST_ENTRIES = 20_000
@@ -64,7 +64,7 @@ def folder(place: Path) -> tuple[list[str], list[Found]]:
     found = [
         Found("movie", name, Path(name).stem, 0, 0, 0, bytes=(place / name).stat().st_size)
         for name in names
-        if Path(name).suffix.lower() in movies.SUFFIXES and (place / name).is_file()
+        if Path(name).suffix.lower() in movie_header.SUFFIXES and (place / name).is_file()
     ]
     groups = clips.sequences(place)
     for (stem, digits, suffix), numbers in sorted(groups.items()):
@@ -134,7 +134,7 @@ def _fraction(rate: Fraction | None) -> str:
     return f"{rate.numerator}/{rate.denominator}" if rate else ""
 
 
-def plain(header: movies.MovieHeader) -> dict[str, Any]:
+def plain(header: movie_header.MovieHeader) -> dict[str, Any]:
     """A movie's header as JSON-ready data."""
     data = asdict(header)
     for name in ("rate", "tick"):
@@ -143,9 +143,9 @@ def plain(header: movies.MovieHeader) -> dict[str, Any]:
     return data
 
 
-def header_of(data: dict[str, Any]) -> movies.MovieHeader:
+def header_of(data: dict[str, Any]) -> movie_header.MovieHeader:
     """A movie's header from its plain data."""
-    return movies.MovieHeader(
+    return movie_header.MovieHeader(
         **{**data, "rate": Fraction(data["rate"]), "tick": Fraction(data["tick"]), "times": tuple(data["times"])}
     )
 

@@ -1,5 +1,6 @@
 """What can be done with a fix: each change checks the version, writes a revision and tells the open screens."""
 
+import shutil
 from collections.abc import Callable
 from copy import deepcopy
 from typing import Any
@@ -146,14 +147,16 @@ def set_on(document: Document, on: bool) -> str:
 
 @transaction.atomic
 def take_away(fix_id: int, version: int) -> None:
-    """Delete a fix for good, its tracking stopped first."""
-    from fixes import holding, judging
+    """Delete a fix for good, its tracking stopped first; the pictures that came back for it go with it."""
+    from fixes import holding, judging, ready
 
     fix = locked(fix_id, version)
     for hold in fix.holds.all():
         holding.stop(hold)
     tell("fix", fix=fix.id, shot=fix.shot_id, gone=True)
     shot, order = fix.shot_id, fix.order
+    pictures = ready.plates_root() / str(fix.id)
+    transaction.on_commit(lambda: shutil.rmtree(pictures, ignore_errors=True))
     fix.delete()
     judging.ask(shot, order)  # those above it now lie on something else
 

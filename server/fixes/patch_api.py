@@ -1,6 +1,8 @@
 """Edge, plates, brushes, source and match over HTTP. Every change names the version it was made on."""
 
 import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Literal
 
@@ -134,11 +136,22 @@ def plate_out(
     )
 
 
+@contextmanager
+def kept_if_used(place: str) -> Iterator[None]:
+    """A file under the plates root goes again when the change that it came for is refused."""
+    try:
+        yield
+    except Exception:
+        (ready.plates_root() / place).unlink(missing_ok=True)
+        raise
+
+
 @router.post("fixes/{fix}/plates/{plate}/back", response=FixOut)
 def plate_back(request: HttpRequest, fix: int, plate: int, version: Form[int], file: File[UploadedFile]) -> FixOut:
     """A picture of the plate's frame came back from an editor."""
     picture = roundtrip.take_back(found_fix(fix), plate, file.name or "the picture", file.read())
-    return apply(request, fix, version, lambda d, f: retouching.came_back(d, f, plate, picture))
+    with kept_if_used(picture):
+        return apply(request, fix, version, lambda d, f: retouching.came_back(d, f, plate, picture))
 
 
 @router.post("fixes/{fix}/strokes", response=FixOut)
@@ -246,19 +259,16 @@ def bring_art(request: HttpRequest, fix: int, version: Form[int], file: File[Upl
     path = ready.plates_root() / place
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(file.read())
-    try:
+    with kept_if_used(place):
         picture, _ = read_artwork(path)
-    except HushError:
-        path.unlink(missing_ok=True)
-        raise
-    height, width = picture.shape[:2]
-    corners = _art_corners(found, width, height)
+        height, width = picture.shape[:2]
+        corners = _art_corners(found, width, height)
 
-    def do(document: actions.Document, at: Fix) -> str:
-        row = Artwork.objects.create(fix=at, file=place, name=name[:120], width=width, height=height)
-        return matching.bring_art(document, row, corners)
+        def do(document: actions.Document, at: Fix) -> str:
+            row = Artwork.objects.create(fix=at, file=place, name=name[:120], width=width, height=height)
+            return matching.bring_art(document, row, corners)
 
-    return apply(request, fix, version, do)
+        return apply(request, fix, version, do)
 
 
 def _art_corners(fix: Fix, width: int, height: int) -> list[tuple[float, float]]:

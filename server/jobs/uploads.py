@@ -15,13 +15,13 @@ from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_exempt
 
 from hushcore.errors import HushError
-from hushcore.media import movies, pictures
+from hushcore.media import movie_header, pictures
 from jobs.models import Upload, inside_root
 
 VERSION = "1.0.0"
 INTO = "uploads"  # folder of the footage root
 MOST = 2_000_000_000_000
-SUFFIXES = (*pictures.SUFFIXES, *movies.SUFFIXES)
+SUFFIXES = (*pictures.SUFFIXES, *movie_header.SUFFIXES)
 HEADERS = {"Tus-Resumable": VERSION, "Cache-Control": "no-store"}
 ROOM = 1_000_000_000  # bytes that are to stay free
 BLOCK = 1 << 20

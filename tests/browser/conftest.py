@@ -32,7 +32,7 @@ class Running:
         self.env = {
             **os.environ, "HUSH_DB": database, "HUSH_DB_PORT": port, "HUSH_DEMO": "1", "HUSH_VAR": str(place),
             "HUSH_FOOTAGE": str(place / "media"), "HUSH_DELIVERIES": str(place / "deliveries"),
-            "HUSH_PROXIES": str(place / "proxies"),
+            "HUSH_PROXIES": str(place / "proxies"), "HUSH_PLATES": str(place / "plates"),
         }  # fmt: skip
         self.processes: list[subprocess.Popen[bytes]] = []
         self.address = f"http://127.0.0.1:{self.port}"
@@ -62,14 +62,17 @@ class Running:
         words = ["server/manage.py", "procrastinate", "worker", "--concurrency", "1"]
         return self._start([sys.executable, *words], f"worker{len(self.processes)}")
 
-    def stop(self) -> None:
-        for process in self.processes:
+    def stop(self, some: list[subprocess.Popen[bytes]] | None = None) -> None:
+        """End processes: all of them, or some."""
+        ended = list(self.processes if some is None else some)
+        for process in ended:
             process.send_signal(signal.SIGTERM)
-        for process in self.processes:
+        for process in ended:
             try:
                 process.wait(8)
             except subprocess.TimeoutExpired:
                 process.kill()
+            self.processes.remove(process)
 
 
 def _free_port() -> int:
@@ -78,33 +81,43 @@ def _free_port() -> int:
         return int(probe.getsockname()[1])
 
 
-@pytest.fixture
-def running(transactional_db, apron, tmp_path_factory, settings) -> Iterator[Running]:
-    """The demo job on a part of the shot, served. The database is emptied again afterwards."""
+@pytest.fixture(scope="package")
+def served(django_db_setup, tmp_path_factory) -> Iterator[Running]:
+    """One server for all browser tests, on storage of its own."""
     from django.db import connection
 
     place = tmp_path_factory.mktemp("running")
+    made = Running(place, connection.settings_dict["NAME"], str(connection.settings_dict["PORT"]))
+    try:
+        made.server()
+        yield made
+    finally:
+        made.stop()
+        shutil.rmtree(place, ignore_errors=True)
+
+
+@pytest.fixture
+def running(transactional_db, apron, served, settings) -> Iterator[Running]:
+    """The demo job on a part of the shot, served; workers are the test's own. Storage and database begin empty."""
+    place = served.place
+    for name in ("media", "deliveries", "proxies", "plates"):
+        shutil.rmtree(place / name, ignore_errors=True)
     media = place / "media" / "apron"
     media.mkdir(parents=True)
     for frame in range(FIRST, LAST + 1):
         os.link(apron[0] / f"apron.{frame}.tif", media / f"apron.{frame}.tif")
     settings.MEDIA_FOOTAGE, settings.DELIVERIES = place / "media", place / "deliveries"
-    settings.PROXIES = place / "proxies"
+    settings.PROXIES, settings.PLATES = place / "proxies", place / "plates"
     from demo.load import load
 
     load()
-    served = Running(place, connection.settings_dict["NAME"], str(connection.settings_dict["PORT"]))
-    try:
-        served.server()
-        yield served
-    finally:
-        served.stop()
-        for log in sorted(place.glob("*.log")):
-            print(f"{log.name}:\n{log.read_text()[-3000:]}")
-        shutil.rmtree(place, ignore_errors=True)
+    yield served
+    served.stop(served.processes[1:])
+    for log in sorted(place.glob("*.log")):
+        print(f"{log.name}:\n{log.read_text()[-3000:]}")
 
 
-@pytest.fixture
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as play:
         chromium = play.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
@@ -113,7 +126,7 @@ def browser() -> Iterator[Browser]:
 
 
 @pytest.fixture
-def page(browser) -> Iterator[Page]:
+def page(browser, running) -> Iterator[Page]:
     """A page at the design's size; anything on the console that is an error fails the test."""
     opened = browser.new_page(viewport={"width": 1280, "height": 800})
     said: list[str] = []
@@ -121,5 +134,6 @@ def page(browser) -> Iterator[Page]:
     opened.on("pageerror", lambda error: said.append(str(error)))
     opened.said = said  # type: ignore[attr-defined]
     yield opened
+    opened.close()
     unexpected = [words for words in said if "status of 4" not in words]  # refusals that a test asks for
     assert unexpected == []

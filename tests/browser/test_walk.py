@@ -214,6 +214,35 @@ def test_two_tabs_the_later_is_told(page: Page, browser, running: Running):
     other.keyboard.press("ArrowRight")
     expect(other.get_by_role("alert")).to_contain_text("changed in another window")
     expect(other.get_by_role("button", name=re.compile("grow 0, soft 0 in, 15 out"))).to_be_visible()
+    other.close()
+
+
+def test_fixes_are_laid_in_another_order(page: Page, running: Running):
+    open_shot(page, running)
+    circle_the_crest(page)
+    page.get_by_role("button", name="Circle something to hush").click()
+    drag(page, [on_shot(page, 700 + 40 * math.cos(t), 420 + 40 * math.sin(t)) for t in np.linspace(0, 6.3, 30)])
+    chosen = page.get_by_role("button", name=re.compile("^Choose Fix"))
+    names = lambda: [one.get_attribute("aria-label") for one in chosen.all()]  # noqa: E731
+    expect(chosen).to_have_count(2)
+    assert names() == ["Choose Fix 1", "Choose Fix 2"]
+
+    # from the keyboard
+    page.get_by_role("button", name="Move Fix 2").focus()
+    for key in ("Space", "ArrowUp", "Space"):
+        page.keyboard.press(key)
+        page.wait_for_timeout(300)
+    expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 2")
+    expect(page.get_by_role("status").filter(has_text="Fix 2 lies where Fix 1 was")).to_have_count(1)
+    page.reload()
+    expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 2")
+
+    # with the mouse
+    grip, goal = (page.get_by_role("button", name=f"Move Fix {k}").bounding_box() for k in (1, 2))
+    middle = [(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2) for box in (grip, goal)]
+    drag(page, [middle[0], (middle[0][0], middle[0][1] - 20), (middle[1][0], middle[1][1] - 8)])
+    expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 1")
+    assert [fix["name"] for fix in fixes(page)] == ["Fix 1", "Fix 2"]
 
 
 def test_trouble_is_told_where_the_artist_is(page: Page, running: Running):

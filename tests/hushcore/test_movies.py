@@ -9,7 +9,8 @@ import pytest
 from hushcore.deliver.movie import deliver_segment, join_segments
 from hushcore.errors import HushError
 from hushcore.media import yuv
-from hushcore.media.movies import open_movie, probe
+from hushcore.media.movie_header import probe
+from hushcore.media.movies import open_movie
 from tests.hushcore.movies import number_of, picture, write_movie
 
 KINDS = [

@@ -71,7 +71,7 @@ def test_a_movie_s_header_survives_as_plain_data(tmp_path):
     path = write_movie(tmp_path / "m.mp4", "libx264", "yuv420p", 10, Fraction(30000, 1001))
     found = scan.examine(path)
     assert (found.count, found.rate, found.bits) == (10, "30000/1001", 8)
-    from hushcore.media.movies import probe
+    from hushcore.media.movie_header import probe
 
     assert scan.header_of(json.loads(json.dumps(found.header))) == probe(path)
 

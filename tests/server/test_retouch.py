@@ -69,7 +69,7 @@ def test_an_average_is_one_click_and_undone_by_one(web, whole):
     assert web.get(f"/pictures/fixes/{whole.fix['id']}/plate.png").content == before
 
 
-def test_a_plate_goes_out_and_comes_back_as_a_new_issue(web, whole, tmp_path, shot, monkeypatch):
+def test_a_plate_goes_out_and_comes_back_as_a_new_issue(web, whole, tmp_path, storage, shot, monkeypatch):
     monkeypatch.setattr("fixes.roundtrip.PAD", 20)  # the clip is small
     fix, plate = whole.fix, whole.fix["plate"]["id"]
     sent = web.get(f"/api/fixes/{fix['id']}/plates/{plate}/out?form=tif&crop=true")
@@ -103,6 +103,9 @@ def test_a_plate_goes_out_and_comes_back_as_a_new_issue(web, whole, tmp_path, sh
         "application/json",
     ).json()
     assert len(shown["strokes"]) == 1  # the older issue with what was on it
+    assert list(storage.glob("plates/*/*"))
+    assert web.delete(f"/api/fixes/{fix['id']}?version={shown['version']}").status_code == 204
+    assert not list(storage.glob("plates/*"))  # no file of a fix that is gone stays behind
 
 
 @pytest.mark.parametrize(
@@ -234,7 +237,7 @@ def test_a_key_with_other_points_is_refused_and_the_edge_stays(whole):
     assert whole.web.get(f"/api/fixes/{whole.fix['id']}").json()["edge"] == before
 
 
-def test_artwork_rides_on_the_surface(web, whole, shot, tmp_path):
+def test_artwork_rides_on_the_surface(web, whole, shot, tmp_path, storage):
     art = np.zeros((40, 40, 4), np.uint8)
     art[...] = (255, 30, 30, 255)  # BGRA
     answer = send(web, whole.fix, "art", "label.png", cv2.imencode(".png", art)[1].tobytes())
@@ -251,6 +254,10 @@ def test_artwork_rides_on_the_surface(web, whole, shot, tmp_path):
     assert whole.do("patch", "art", corners=flat, mode="multiply", opacity=0.8).status_code == 400
     assert send(web, whole.fix, "art", "label.png", b"rubbish").status_code == 400
     assert whole.fix["art"]["mode"] == "multiply"
+    late = {**whole.fix, "version": whole.fix["version"] - 1}
+    kept = sorted(storage.glob("plates/*/*"))
+    assert send(web, late, "art", "label.png", cv2.imencode(".png", art)[1].tobytes()).status_code == 409
+    assert sorted(storage.glob("plates/*/*")) == kept  # a refused change leaves no file
 
 
 def test_what_is_drawn_in_front_stays_in_front(web, whole, shot):

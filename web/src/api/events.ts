@@ -42,8 +42,10 @@ export function take(told: Told) {
   if (told.kind === "working" && told.shot !== undefined) working(told);
   if (told.kind === "hold" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
-  if (told.kind === "told" && told.shot !== undefined)
+  if (told.kind === "told" && told.shot !== undefined) {
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+    if (told.fix !== undefined) void queries.invalidateQueries({ queryKey: keys.tells(told.fix) });
+  }
   if (told.kind === "order" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
   if (told.kind === "judged" && told.fix !== undefined) judged(told);
@@ -78,7 +80,7 @@ function judged(told: Told) {
     const row = { ...told.values, frame: told.frame!, stale: false } as TellRow;
     const before = tells.frames.find((one) => one.frame === row.frame);
     const frames = [...tells.frames.filter((one) => one.frame !== row.frame), row].sort((a, b) => a.frame - b.frame);
-    return { frames, waiting: Math.max(0, tells.waiting - (before && !before.stale ? 0 : 1)) };
+    return { ...tells, frames, waiting: Math.max(0, tells.waiting - (before && !before.stale ? 0 : 1)) };
   });
 }
 

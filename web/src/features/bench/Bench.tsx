@@ -13,7 +13,7 @@ import { Pictures } from "./Pictures";
 import { usePlaying } from "./pictures";
 import { Stages } from "./Stages";
 import { openShot, useBench } from "./store";
-import { TimeBar } from "./TimeBar";
+import { TimeBar } from "./time/TimeBar";
 import type { useHands } from "./useHands";
 
 /** The bench: one shot, its fixes, the pictures, the stages and time. */

@@ -22,10 +22,13 @@ export function CheckStage({ fix }: { fix: Fix }) {
   const here = rows.find((row) => row.frame === frame);
   const loud = rows.filter((row) => TELLS.some((name) => row[name] >= 1));
   const most = fix.loud;
-  const busy = tells && tells.waiting > 0 && !running(fix.hold);
+  const problem = tells?.problem ?? "";
+  const busy = tells && tells.waiting > 0 && !running(fix.hold) && !problem;
   const next = nextLoud(rows, frame);
   const words = fix.lacks
     ? "not whole yet"
+    : problem
+      ? "not measured"
     : rows.length === 0
       ? "not measured yet"
       : loud.length
@@ -43,6 +46,11 @@ export function CheckStage({ fix }: { fix: Fix }) {
         <p className="text-soft">{fix.lacks}</p>
       ) : (
         <>
+          {problem && (
+            <p role="alert" className="text-loud">
+              Not measured: {problem}
+            </p>
+          )}
           <table className="w-full" aria-label={`Tells on ${frame}`}>
             <tbody>
               {TELLS.map((name) => {

@@ -1,6 +1,7 @@
 import { X } from "lucide-react";
 import { client, type Outline } from "../../api/client";
 import { Button, Choice, Slider } from "../../ui/controls";
+import { FrontPart } from "./FrontPart";
 import { Section } from "./Section";
 import type { PartProps } from "./source/SourceStage";
 import { type See, type Tool, useBench } from "./store";
@@ -190,69 +191,4 @@ function outlineWords(one: Outline, k: number): string {
   const what = one.takes ? "taken away" : k === 0 ? "the mark" : "added";
   const count = one.nodes?.length ?? one.keys?.[0]?.nodes.length ?? 0;
   return `${k + 1}: ${what}, ${one.width ? "line" : `${count} points`}${one.keys?.length ? `, ${one.keys.length} keys` : ""}`;
-}
-
-/** What passes in front: found by itself, corrected by drawing on the Shot view. */
-function FrontPart({ fix, change }: Pick<PartProps, "fix" | "change">) {
-  const { tool, set } = useBench();
-  const take = (next: Tool) => set({ tool: tool === next ? "look" : next, main: "shot", playing: false });
-  const keep = (front: typeof fix.front) =>
-    change.mutate(({ params, version }) =>
-      client.PATCH("/api/fixes/{fix}/front", { params, body: { version, front } }),
-    );
-  const shapes = fix.front.shapes ?? [];
-  return (
-    <>
-      <label className="flex items-center gap-2 text-soft">
-        <input
-          type="checkbox"
-          className="accent-[#b9a8f2]"
-          checked={fix.front.auto ?? true}
-          onChange={(event) => keep({ ...fix.front, auto: event.target.checked })}
-        />
-        Find what passes in front
-      </label>
-      <div className="flex flex-wrap gap-1.5">
-        <Button
-          aria-pressed={tool === "front"}
-          tip="Draw round it on this frame, and again where it moves; it is there from the first to the last"
-          onClick={() => take("front")}
-        >
-          In front
-        </Button>
-        <Button aria-pressed={tool === "behind"} tip="Draw round what was wrongly found" onClick={() => take("behind")}>
-          Not in front
-        </Button>
-        <Button
-          aria-pressed={tool === "brushFront"}
-          tip="Brush over it, on this frame alone"
-          onClick={() => take("brushFront")}
-        >
-          Brush it
-        </Button>
-      </div>
-      {shapes.length > 0 && (
-        <ul aria-label="Drawn in front" className="flex flex-col gap-0.5 text-soft">
-          {shapes.map((one, k) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: shapes have no name of their own
-            <li key={k} className="flex h-6 items-center gap-2 px-1.5">
-              <span className="min-w-0 flex-1 truncate">
-                {one.takes ? "Not in front" : "In front"}
-                {one.width ? ", brushed" : ""}
-                {one.span ? ` on ${one.span[0]}${one.span[1] !== one.span[0] ? ` to ${one.span[1]}` : ""}` : ""}
-              </span>
-              <button
-                type="button"
-                aria-label={`Take drawn shape ${k + 1} away`}
-                className="text-faint hover:text-ink"
-                onClick={() => keep({ ...fix.front, shapes: shapes.filter((_, i) => i !== k) })}
-              >
-                <X size={13} />
-              </button>
-            </li>
-          ))}
-        </ul>
-      )}
-    </>
-  );
 }

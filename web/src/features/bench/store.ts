@@ -110,6 +110,8 @@ interface Bench {
   way: DonorWay;
   stroke: number | null;
   outline: number;
+  /** Which drawn shape in front is worked on. */
+  front: number | null;
   keying: boolean;
   see: See;
   grainless: boolean;
@@ -165,6 +167,7 @@ const fresh = {
   way: { turn: 0, zoom: 1, flip: false, source: "painted" } as DonorWay,
   stroke: null,
   outline: 0,
+  front: null,
   keying: false,
   see: "picture" as See,
   grainless: false,
@@ -176,9 +179,12 @@ const fresh = {
   inside: null,
 };
 
+/** What is chosen within a fix, and means nothing in another. */
+const within = { node: null, outline: 0, front: null, stroke: null, passing: null };
+
 export const useBench = create<Bench>((set) => ({
   ...fresh,
-  set: (part) => set(part),
+  set: (part) => set((state) => (part.fix !== undefined && part.fix !== state.fix ? { ...within, ...part } : part)),
   view: (space, view) => set((state) => ({ views: { ...state.views, [space]: view } })),
 }));
 

@@ -6,6 +6,7 @@ import { type Grip, gripAt, moved, nearest, type PathNode, split } from "../../g
 import { distance, type Point } from "../../geometry/points";
 import { ringOf, simplified } from "../../geometry/shapes";
 import { say } from "../../ui/messages";
+import { withLoop } from "./front";
 import { apiNodes, outlineNodes, withNodes } from "./model";
 import type { Press } from "./PictureView";
 import { type Space, type Tool, useBench } from "./store";
@@ -86,7 +87,7 @@ export function useEdgeHands({ fix, map, change }: Given) {
     keepOutlines([...fix.edge.outlines, made]);
   }
 
-  /** A shape in frame px that says what is in front: drawn again on another frame it becomes a key of the last one. */
+  /** A shape in frame px that says what is in front. */
   function front(tool: Tool, points: Point[], alt: boolean) {
     const { frame, brush } = bench();
     const shapes = fix!.front.shapes ?? [];
@@ -96,18 +97,9 @@ export function useEdgeHands({ fix, map, change }: Given) {
       const nodes = corners(simplified(points, 4));
       next = [...shapes, { ...plain, nodes, takes, width: brush.radius * 2, span: [frame, frame] }];
     } else {
-      const ring = corners(ringOf(points));
-      const last = shapes[shapes.length - 1];
-      const more = last && !last.width && last.takes === takes && !last.keys?.some((key) => key.frame === frame);
-      const keys = [...(more ? (last.keys ?? []) : []), { frame, nodes: ring }].sort((a, b) => a.frame - b.frame);
-      const made = {
-        ...plain,
-        nodes: null,
-        keys,
-        takes,
-        span: [keys[0]!.frame, keys[keys.length - 1]!.frame] as [number, number],
-      };
-      next = more ? [...shapes.slice(0, -1), made] : [...shapes, made];
+      const made = withLoop(shapes, bench().front, frame, corners(ringOf(points)), takes);
+      bench().set({ front: made.chosen });
+      next = made.shapes;
     }
     change.mutate(({ params, version }) =>
       client.PATCH("/api/fixes/{fix}/front", {
