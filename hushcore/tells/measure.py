@@ -13,7 +13,6 @@ from hushcore.arrays import F32, Mask, least, most
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.model import LUMA, luma_of
-from hushcore.light.fields import Light
 from hushcore.patch.fix import Fix
 from hushcore.patch.lay import Laid
 from hushcore.patch.look import Seen
@@ -87,13 +86,14 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
     inside, ring = here
     made = still_picture(laid.codes, fix.hold, frame, spot.rect, fix.encoding)
     plate = fix.sheets[0].asleft if fix.sheets[0].asleft is not None else fix.sheets[0].painted
-    expected, readable = _expected(seen.current, plate, blurred(fix.sheets[0].original, smeared), smeared)
+    original = blurred(fix.sheets[0].original, smeared)
+    expected, readable = _expected(seen.current, plate, original, smeared)
     lab = [_lab(side, fix.encoding) for side in (made, expected)]
     lighter = np.asarray(lab[0][..., 0] - lab[1][..., 0], np.float32)
     return Tells(
         drift=drift,
         seam=_seam(lab[0] - lab[1], spot, inside & readable),
-        light=_light(seen, light, fix, inside | ring),
+        light=_light(seen.current, light.on(original), inside | ring),
         texture=_texture(made, plate, inside, ring, fix.encoding),
         grain=_grain(made, plate, inside, ring, fix.encoding),
         flicker=_flicker(lighter, before, frame, inside & readable),
@@ -128,10 +128,9 @@ def _drift(fix: Fix, frame: int, spot: Place) -> float:
     return float(np.sqrt((fix.hold.drift_at(frame, points) ** 2).mean())) / DRIFT_PX
 
 
-def _light(seen: Seen, light: Light, fix: Fix, where: Mask) -> float:
+def _light(current: F32, lit: F32, where: Mask) -> float:
     """RMS of what the light leaves unexplained of the surface as shot, mark and ring, at ``LIGHT_SIGMA``."""
-    lit = light.on(blurred(fix.sheets[0].original, seen.smeared))
-    now, then = (cv2.GaussianBlur(np.maximum(side, 0), (0, 0), LIGHT_SIGMA) + BLACK for side in (seen.current, lit))
+    now, then = (cv2.GaussianBlur(np.maximum(side, 0), (0, 0), LIGHT_SIGMA) + BLACK for side in (current, lit))
     apart = np.log(now / then) @ LUMA.astype(np.float32)
     return float(np.sqrt((apart[where] ** 2).mean())) / LIGHT_LOG
 

@@ -128,6 +128,7 @@ def current_hold(fix: Fix) -> Hold:
     hold = Hold.objects.filter(id=fix.document["hold"]).first() if fix.document["hold"] else None
     if hold is None:
         raise HushError("No hold yet: circle the mark or draw the ground.", "no-hold")
+    hold.fix = fix  # it is at hand: no need to look it up again
     return hold
 
 

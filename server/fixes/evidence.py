@@ -1,5 +1,7 @@
 """What a shot says of its own light, grain and shutter: read once a hold, kept, and the same for all who lay the fix."""
 
+from functools import lru_cache
+
 from config.events import tell
 from django.db import transaction
 
@@ -22,8 +24,18 @@ def row_of(fix: Fix, hold: Hold) -> Row | None:
 
 def of(fix: Fix, hold: Hold) -> Evidence:
     """The evidence for a fix; before workers have looked at its shot, the plain one. Never slow."""
-    found = row_of(fix, hold)
-    return Evidence() if found is None else Evidence.of(found.data)
+    return named(fix, hold)[0]
+
+
+def named(fix: Fix, hold: Hold) -> tuple[Evidence, str]:
+    """The evidence for a fix and a name for exactly it; what was read is never changed."""
+    number = fix.evidence.filter(key=_key(fix, hold)).values_list("id", flat=True).first()
+    return (Evidence(), "") if number is None else (_kept(number), str(number))
+
+
+@lru_cache(maxsize=64)
+def _kept(number: int) -> Evidence:
+    return Evidence.of(Row.objects.get(id=number).data)
 
 
 def ensure(fix: Fix, hold: Hold) -> None:

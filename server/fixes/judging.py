@@ -6,11 +6,14 @@ from typing import Any
 
 from config.events import tell
 from django.db import transaction
+from jobs.pictures import as_bytes, keep, proxy_path
+from jobs.viewing import VIEW_WIDTH, View, seen
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
 from fixes import actions, evidence, ready
 from fixes.models import Fix, Hold, Tell
+from hushcore.arrays import Codes
 from hushcore.errors import HushError
 from hushcore.patch.lay import lay
 from hushcore.tells.measure import NAMES, Remembered, judge
@@ -24,12 +27,15 @@ PRIORITY = -10  # behind tracking and delivering
 def ask(shot: int, order: int = 0) -> None:
     """Have the tells of a shot's fixes from ``order`` on measured, once things have come to rest."""
     for fix in Fix.objects.filter(shot=shot, order__gte=order).values_list("id", flat=True):
-        later = measure.configure(schedule_in={"seconds": AFTER}, queueing_lock=f"tells-{fix}", priority=PRIORITY)
-        try:
-            with transaction.atomic():
-                later.defer(fix=fix)
-        except AlreadyEnqueued:
-            continue  # what is waiting will read the newest state
+        _queue(fix, schedule_in={"seconds": AFTER})
+
+
+def _queue(fix: int, **when: Any) -> None:
+    try:
+        with transaction.atomic():
+            measure.configure(queueing_lock=f"tells-{fix}", priority=PRIORITY, **when).defer(fix=fix)
+    except AlreadyEnqueued:
+        pass  # what is waiting will read the newest state
 
 
 def states(fix: Fix, hold: Hold) -> dict[int, str]:
@@ -58,12 +64,19 @@ def measure(fix: int) -> None:
         more = _chunk(found, hold)
     except HushError as error:
         log.info("tells of fix %s: %s", fix, error.message)
+        _said(found, error.message)
         return
     if more:
-        ask(found.shot_id, found.order)
+        _queue(fix)
     else:
-        with transaction.atomic():
-            tell("told", fix=fix, shot=found.shot_id)
+        _said(found, "")
+
+
+@transaction.atomic
+def _said(fix: Fix, problem: str) -> None:
+    """All is measured, or why it is not."""
+    Fix.objects.filter(id=fix.id).update(unmeasured=problem[:300])
+    tell("told", fix=fix.id, shot=fix.shot_id)
 
 
 def _chunk(fix: Fix, hold: Hold) -> bool:
@@ -90,9 +103,21 @@ def _chunk(fix: Fix, hold: Hold) -> bool:
 
 def _one(fix: Fix, hold: Hold, prepared: Any, frame: int, before: Remembered | None) -> tuple[Any, Remembered | None]:
     near = replace(prepared, hold=ready.hold_near(hold, frame, prepared.reach))
-    source = ready.codes_below(fix, frame)
-    tells, remembered = judge(lay(source, frame, near), frame, near, before)
+    stack = ready.stack(fix.shot, frame)
+    laid = lay(ready.codes_below(fix, frame), frame, near)
+    # the topmost fix, exactly as it stands now, on what lay below it all the while
+    if stack[0] and stack[0][-1].sheets is prepared.sheets and ready.stack(fix.shot, frame)[1] == stack[1]:
+        _keep_shown(fix, frame, stack[1], laid.codes)
+    tells, remembered = judge(laid, frame, near, before)
     return tells.plain(), remembered
+
+
+def _keep_shown(fix: Fix, frame: int, state: str, codes: Codes) -> None:
+    """The topmost fix was laid: that is the whole patched frame, as playing will ask for it."""
+    view = View(width=VIEW_WIDTH)
+    path = proxy_path(fix.shot_id, ready.patched_key(fix.shot, frame, state, view), "jpg")
+    if not path.exists():
+        keep(path, as_bytes(seen(codes, fix.shot, view), "jpg"))
 
 
 def loudest(fix: Fix) -> dict[str, Any] | None:

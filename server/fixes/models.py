@@ -26,6 +26,7 @@ class Fix(models.Model):
     version = models.PositiveIntegerField(default=1)
     document = models.JSONField()
     revision = models.PositiveIntegerField(default=1)
+    unmeasured = models.CharField(max_length=300, blank=True, help_text="Why its tells could not be measured.")
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

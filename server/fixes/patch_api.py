@@ -307,11 +307,12 @@ def tells(request: HttpRequest, fix: int) -> TellsOut:
     """The tells of each frame that has been measured."""
     found = found_fix(fix)
     if actions.missing_part(found.document):
-        return TellsOut(frames=[], waiting=0)
+        return TellsOut(frames=[], waiting=0, problem="")
     wanted = judging.states(found, actions.current_hold(found))
     rows = list(found.tells.all())
     fresh = {row.frame for row in rows if wanted.get(row.frame) == row.state}
     return TellsOut(
         frames=[TellOut(frame=row.frame, stale=row.frame not in fresh, **row.values) for row in rows],
         waiting=len(set(wanted) - fresh),
+        problem=found.unmeasured,
     )

@@ -45,9 +45,8 @@ def patched(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpRes
 
     if view.part is not None:
         return answer(make(), suffix, keep="v" in request.GET)
-    kind = "changes" if differs else "patched"
-    key = f"{kind} {found.clip.media().stamp(frame)} {known[1]} {look_name(found)} {view.name}"
-    return answer(kept(shot, key + suffix, suffix, make), suffix, keep="v" in request.GET)
+    key = ready.patched_key(found, frame, known[1], view) + (" changes" if differs else "")
+    return answer(kept(shot, key, suffix, make), suffix, keep="v" in request.GET)
 
 
 @signed_in

@@ -11,6 +11,7 @@ from django.conf import settings
 from jobs.models import Shot, inside_root
 from jobs.pictures import codes_of
 from jobs.shelf import Shelf
+from jobs.viewing import View, look_name
 
 from fixes import actions, evidence, retouching
 from fixes.models import Artwork, Fix, Hold, Plate
@@ -130,21 +131,26 @@ class _Donors:
 
 def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
     """A fix prepared from its document. Raises HushError when a part is missing."""
+    return _prepared(fix, below_state(fix))[:2]
+
+
+def _prepared(fix: Fix, below: str) -> tuple[ReadyFix, Hold, str]:
+    """A fix made ready on what lies ``below``, its hold, and the name of its evidence."""
     document = fix.document
-    data = actions.fix_data(document)
     hold = actions.current_hold(fix)
-    said = evidence.of(fix, hold)
+    said, evidence_name = evidence.named(fix, hold)
     parts = {k: document[k] for k in ("edge", "plates", "source", "blend", "art", "front", "stands", "match")}
-    key = (fix.id, hold.id, hold.running, fix.shot.clip.encoding, below_state(fix), digest([parts, said.plain()]))
+    key = (fix.id, hold.id, hold.running, fix.shot.clip.encoding, below, digest([parts, evidence_name]))
 
     def make() -> ReadyFix:
+        data = actions.fix_data(document)
         made = [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in document["plates"]]
         engine = hold.engine(frames=data.stands)
         art = _art(fix, data.art)
         prepared = make_fix(engine, data.plan(), made, said, art, lambda n: codes_below(fix, n), fix.id)
         return replace(prepared, hold=hold.engine(frames=False)) if data.stands else prepared
 
-    return fixes_kept.once(key, make), hold
+    return fixes_kept.once(key, make), hold, evidence_name
 
 
 def _art(fix: Fix, data: ArtData | None) -> Any:
@@ -166,12 +172,14 @@ def recipe_of(document: dict[str, Any]) -> dict[str, Any]:
 
 def below_state(fix: Fix) -> str:
     """A name for all that the fixes below do; empty when there are none."""
-    lower = [
-        [other.id, recipe_of(other.document)]
-        for other in fix.shot.fixes.filter(order__lt=fix.order)
+    return _lower_state([
+        other for other in fix.shot.fixes.filter(order__lt=fix.order)
         if other.document["on"] and not actions.missing_part(other.document)
-    ]
-    return digest(lower) if lower else ""
+    ])  # fmt: skip
+
+
+def _lower_state(lower: list[Fix]) -> str:
+    return digest([[other.id, recipe_of(other.document)] for other in lower]) if lower else ""
 
 
 def codes_below(fix: Fix, frame: int) -> Codes:
@@ -180,6 +188,14 @@ def codes_below(fix: Fix, frame: int) -> Codes:
 
 
 Stack = tuple[list[ReadyFix], str]
+
+
+def _held_name(near: EngineHold) -> str:
+    """A name for where a hold lies on the few frames that it knows."""
+    whole = hashlib.sha256()
+    for number, frame in sorted(near.frames.items()):
+        whole.update(f"{number} ".encode() + np.ascontiguousarray(frame.params, np.float64).tobytes())
+    return whole.hexdigest()[:24]
 
 
 def laid_codes(shot: Shot, frame: int, below: int | None = None, known: Stack | None = None) -> Codes:
@@ -194,24 +210,32 @@ def laid_codes(shot: Shot, frame: int, below: int | None = None, known: Stack | 
 
 def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
     """The fixes that can be laid on a frame, in order, and a name for exactly this state."""
-    laid, names = [], []
-    for fix in shot.fixes.select_related("shot__clip").all():
-        document = fix.document
+    laid, names, lower = [], [], list[Fix]()
+    for fix in shot.fixes.all():
+        fix.shot, document = shot, fix.document
         if below is not None and fix.order >= below:
             break
-        if not document["on"] or actions.is_off(document, frame) or actions.missing_part(document):
+        if not document["on"] or actions.missing_part(document):
+            continue
+        beneath = _lower_state(lower)
+        lower.append(fix)
+        if actions.is_off(document, frame):
             continue
         try:
-            prepared, hold = ready(fix)
+            prepared, hold, evidence_name = _prepared(fix, beneath)
         except HushError:
             continue  # its stage says what is wrong; looking goes on
         near = hold_near(hold, frame, prepared.reach)
         if not near.has(frame):
             continue
         laid.append(replace(prepared, hold=near))
-        held = [(n, digest(np.asarray(f.params).tolist())) for n, f in sorted(near.frames.items())]
-        names.append(digest([fix.id, recipe_of(document), held, prepared.evidence.plain()]))
+        names.append([fix.id, recipe_of(document), _held_name(near), evidence_name])
     return laid, digest(names)
+
+
+def patched_key(shot: Shot, frame: int, state: str, view: View) -> str:
+    """The name of a patched picture in the shot's store; ``state`` as ``stack`` gives it."""
+    return f"patched {shot.clip.media().stamp(frame)} {state} {look_name(shot)} {view.name}"
 
 
 def reader_of(hold: Hold) -> Any:

@@ -262,3 +262,4 @@ class TellsOut(Schema):
 
     frames: list[TellOut]
     waiting: int
+    problem: str = Field(description="Why they could not be measured; empty when nothing is wrong.")

@@ -323,6 +323,39 @@ def test_tells_are_measured_by_workers_and_only_what_changed_again(web, whole, w
     assert dict(Tell.objects.values_list("frame", "id")).items() <= stamp.items()
 
 
+def test_what_workers_lay_for_the_tells_is_there_to_be_played(web, whole, shot, storage):
+    """The same picture to the byte as one that is made when it is asked for."""
+    from fixes import judging
+
+    address = f"/pictures/shots/{shot.id}/patched/1007.jpg?wide=1280"
+    files = lambda: set(storage.glob("proxies/**/*.jpg"))  # noqa: E731
+    before = files()
+    judging.measure.func(whole.fix["id"])
+    ready_made = files() - before
+    assert len(ready_made) == 9
+    shown = web.get(address).content
+    assert files() - before == ready_made  # nothing was made anew
+    for file in ready_made:
+        file.unlink()
+    assert web.get(address).content == shown
+    assert files() - before < ready_made
+
+
+def test_why_there_are_no_tells_is_told_until_there_are(web, whole, shot):
+    from fixes import judging
+
+    frame = next(iter(sorted(shot.clip.media().folder.glob("*.1006.tif"))))
+    moved = frame.rename(frame.with_suffix(".away"))
+    judging.measure.func(whole.fix["id"])
+    told = web.get(f"/api/fixes/{whole.fix['id']}/tells").json()
+    assert "1006" in told["problem"]
+    assert len(told["frames"]) < 9
+    moved.rename(frame)
+    judging.measure.func(whole.fix["id"])
+    told = web.get(f"/api/fixes/{whole.fix['id']}/tells").json()
+    assert (told["problem"], told["waiting"]) == ("", 0)
+
+
 # -- one fix upon another
 
 
@@ -368,7 +401,7 @@ def test_the_order_of_fixes_says_which_lies_on_top(web, whole, shot, work):
     work()
     red = Hands(web, web.get(f"/api/fixes/{answer.json()['id']}").json())
     assert red.do("patch", "plate", frame=1004).status_code == 200
-    painted = red.stroke(kind="paint", colour=[0.9, 0.0, 0.0], donor=None, radius=18)
+    painted = red.stroke(kind="paint", colour=[0.9, 0.0, 0.0], radius=18)
     assert painted.status_code == 200, painted.content
     order = [whole.fix["id"], red.fix["id"]]
 

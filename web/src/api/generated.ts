@@ -3294,6 +3294,11 @@ export interface components {
             frames: components["schemas"]["TellOut"][];
             /** Waiting */
             waiting: number;
+            /**
+             * Problem
+             * @description Why they could not be measured; empty when nothing is wrong.
+             */
+            problem: string;
         };
         /**
          * DeliveryOut

@@ -29,11 +29,11 @@ export function CheckStage({ fix }: { fix: Fix }) {
     ? "not whole yet"
     : problem
       ? "not measured"
-    : rows.length === 0
-      ? "not measured yet"
-      : loud.length
-        ? `${loud.length} frames to look at`
-        : "quiet";
+      : rows.length === 0
+        ? "not measured yet"
+        : loud.length
+          ? `${loud.length} frames to look at`
+          : "quiet";
   return (
     <Section
       stage="check"
