@@ -268,28 +268,34 @@ def alone(bench: Bench) -> None:
 
 
 def flicker(bench: Bench) -> None:
-    """RMS change from frame to frame of how much lighter (L*, after the low-pass) the patch is than the truth."""
+    """RMS change from frame to frame of how much lighter (L*, after the low-pass) the patch is than the truth; what the
+    truth in grain of its own changes by the same measure is taken off."""
     fix, changes = bench.fix(Match()), []
     for frame in bench.frames:
         if not bench.hold.has(frame + 1):
             continue
-        pair = [_lighter(bench, fix, number) for number in (frame, frame + 1)]
-        if pair[0] is not None and pair[1] is not None:
-            changes.append(float(np.sqrt(np.nanmean((pair[1] - pair[0]) ** 2))))
-    print(f"| | flicker, L* RMS | {np.mean(changes):.2f} | {np.max(changes):.2f} | | |", flush=True)
+        one, two = (_lighter(bench, fix, number) for number in (frame, frame + 1))
+        if one is not None and two is not None:
+            own, grain = (float(np.nanmean((b - a) ** 2)) for a, b in zip(one, two, strict=True))
+            changes.append(max(own - grain, 0.0) ** 0.5)
+    mean, median, worst = np.mean(changes), np.median(changes), np.max(changes)
+    print(f"| | flicker, L* RMS: mean / worst frame / median | {mean:.2f} | {worst:.2f} | {median:.2f} | |", flush=True)
 
 
-def _lighter(bench: Bench, fix: Fix, frame: int) -> np.ndarray | None:
-    """On the still surface; not a number where the patch is not."""
+def _lighter(bench: Bench, fix: Fix, frame: int) -> list[np.ndarray] | None:
+    """On the still surface, of the patch and of the truth in other grain; not a number where the patch is not."""
     codes = bench.read(frame)
     laid = lay(codes, frame, fix)
     if laid.seen is None or (laid.matte > 0.99).sum() < 500:
         return None
     clean = np.ascontiguousarray(clean_codes(bench.case, bench.var, frame)[..., :3])
-    still = (still_picture(side, bench.hold, frame, fix.rect, fix.encoding) for side in (laid.codes, clean))
-    sides = [lab_of(bench.case, side, Rect(0, 0, fix.rect.width, fix.rect.height)) for side in still]
-    apart = np.where(laid.seen.spot.matte > 0.99, sides[0][..., 0] - sides[1][..., 0], np.nan)
-    return np.asarray(apart)
+    noisy = grainy(bench.case, clean, frame)
+    still = (still_picture(side, bench.hold, frame, fix.rect, fix.encoding) for side in (laid.codes, noisy, clean))
+    made, floor, truth = (
+        lab_of(bench.case, side, Rect(0, 0, fix.rect.width, fix.rect.height))[..., 0] for side in still
+    )
+    inside = laid.seen.spot.matte > 0.99
+    return [np.where(inside, side - truth, np.nan) for side in (made, floor)]
 
 
 def bands(tonal: F32, inside: np.ndarray) -> np.ndarray:

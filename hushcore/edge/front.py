@@ -22,14 +22,17 @@ SMALLEST, SMALLEST_SHARE = (
     75,
     0.05,
 )  # square half-size px, and share of what is looked at: smaller things are left to the hand
-GROWN = 3  # px
 PRE_BLUR = 0.6  # half-size px
 HIDDEN_SHARE = 0.5  # of a found place's area that the hold, too, must have seen covered
-BAND = 22  # px round what is found in which its edge is unmixed
-SURE_WITHIN, SURE_BEYOND = 5, 14  # px: surely in front, surely not
+BAND = 40  # px round what is found in which its edge is unmixed
+SURE_WITHIN, SURE_BEYOND = 10, 30  # px: surely in front, surely not
+SOFT = 6  # px half across, of an edge that nothing tells of
+SCALES = (12.0, 6.0, 3.0, 1.5)  # px over which an edge is read, wide ones first
+PRIOR = 1000.0  # 1 / variance: how near what a place says is expected to what the wider scale did
+LEAST_NOISE, MISPLACED = 0.01, 0.35  # of the light; px
+FRONT_VARIES = 0.4  # of its light: what is in front has folds and shades of its own
 COLOUR_SIGMA = 9.0  # px over which colours of both sides are carried into the band
 SHRINK = 4  # times smaller: carried colours are smooth
-TELL_APART = 0.04  # squared log distance of the two colours from which alpha can be read
 NOTHING, EVERYTHING = 0.08, 0.95  # alphas that count as none and as all
 
 
@@ -107,29 +110,45 @@ def corrected(automatic: Mask, drawn: Sequence[tuple[F32, bool]]) -> Mask:
 def unmixed(front: Mask, current: F32, lit: F32) -> Covering | None:
     """From a mask to how far each place of its edge is in front.
 
-    In the band J = a f + (1 - a) B, with B the surface behind and f the colour of what is in front, both carried in
-    from either side; None when nothing is in front.
+    In the band J = a f + (1 - a) B, with B the surface behind, known, and f the colour of what is in front, carried in
+    from where it is sure. A place tells a as well as f and B differ against the noise; what it does not tell comes from
+    round about, wide scales first (the posterior mean with what the last scale said as the prior). None when nothing is
+    in front.
     """
     if not front.any():
         return None
     mask = front.astype(np.uint8)
     within = cv2.distanceTransform(mask, cv2.DIST_L2, 5)
     beyond = cv2.distanceTransform(1 - mask, cv2.DIST_L2, 5)
+    surely = (beyond > SURE_BEYOND) & (beyond < SURE_BEYOND + 30)
     ahead = _carried(current, (within > SURE_WITHIN) | ((within > 0.6 * within.max()) & (within > 0)))
-    behind = lit * _carried((current + BLACK) / (lit + BLACK), (beyond > SURE_BEYOND) & (beyond < SURE_BEYOND + 30))
-    away, to = np.log(ahead + BLACK) - np.log(behind + BLACK), ahead - behind
-    at = mean((current - behind) * to) / np.maximum(mean(to * to), 1e-9)
-    at = cv2.GaussianBlur(np.clip(at, -0.5, 1.5), (0, 0), 1.0)
-    read = np.clip((at - NOTHING) / (EVERYTHING - NOTHING), 0, 1)
-    edge = np.clip((within - beyond) / (2 * GROWN) + 0.5, 0, 1)  # where colours do not tell: a soft line
-    tells = np.clip(mean(away * away) / TELL_APART - 0.5, 0, 1)
-    alpha = tells * read + (1 - tells) * edge
+    behind = lit * _carried((current + BLACK) / (lit + BLACK), surely)
+    to = ahead - behind
+    noise = _noise(current, behind, surely) + mean((FRONT_VARIES * ahead) ** 2)
+    at = np.clip(mean((current - behind) * to) / np.maximum(mean(to * to), 1e-9), -0.5, 1.5)
+    told = mean(to * to) / noise
+    alpha = np.clip((within - beyond) / (2 * SOFT) + 0.5, 0, 1)  # where colours do not tell: a soft line
+    for scale in SCALES:
+        share = told if scale == 0 else cv2.GaussianBlur(told, (0, 0), scale)
+        seen = told * at if scale == 0 else cv2.GaussianBlur(told * at, (0, 0), scale)
+        places = max(1.0, 4 * np.pi * scale**2)  # that a Gaussian averages
+        alpha = (places * seen + PRIOR * alpha) / (places * share + PRIOR)
+    alpha = np.clip((alpha - NOTHING) / (EVERYTHING - NOTHING), 0, 1)
     # deep inside it is all in front; far off nothing is
     deep = np.clip((within - SURE_WITHIN) / SURE_WITHIN, 0, 1)
     far = np.clip((beyond - BAND / 2) / (BAND / 2), 0, 1)
     alpha = np.maximum(alpha, deep) * (1 - far)
     near = np.clip((BAND - beyond) / (BAND / 2), 0, 1)
     return Covering(np.asarray(alpha, np.float32), np.asarray(near, np.float32))
+
+
+def _noise(current: F32, behind: F32, surely: Mask) -> F32:
+    """Variance (h, w), over channels, of a frame against what is behind it: what is seen where nothing is in front, in
+    proportion to the light, and a share of the surface's own slope, for a hold that is a little off."""
+    apart = np.abs((current - behind) / (behind + BLACK))[surely]
+    spread = 1.4826 * float(np.median(apart)) if len(apart) else LEAST_NOISE
+    slope = sum(cv2.Sobel(behind, -1, *way, ksize=1, scale=0.5) ** 2 for way in ((1, 0), (0, 1)))
+    return np.asarray(mean((max(spread, LEAST_NOISE) * (behind + BLACK)) ** 2 + MISPLACED**2 * slope), np.float32)
 
 
 def _carried(picture: F32, sure: Mask) -> F32:

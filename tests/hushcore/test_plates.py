@@ -369,3 +369,29 @@ def test_drawn_shapes_add_to_what_is_found_and_take_away():
     assert made[10, 12]
     assert not made[2, 2]
     assert front.unmixed(np.zeros((20, 20), bool), np.zeros((20, 20, 3)), np.zeros((20, 20, 3))) is None
+
+
+@pytest.mark.parametrize("width", [3, 12, 26])
+def test_no_sliver_is_left_of_a_speckled_mark_behind_a_shaded_thing(width):
+    """The mark is about as dark as what passes, grain is on all, and the thing is lighter on one side: where its colour
+    does not tell, how far it is in front comes from round about."""
+    rng = np.random.default_rng(3)
+    y, x = np.mgrid[0:240, 0:240].astype(np.float32)
+    wall = 0.3 + 0.05 * cv2.GaussianBlur(rng.standard_normal((240, 240, 1)).astype(np.float32), (0, 0), 4)[..., None]
+    clean = (wall * np.float32([1, 1, 0.95])).astype(np.float32)
+    speckle = cv2.GaussianBlur(rng.standard_normal((240, 240)).astype(np.float32), (0, 0), 1.5) > 0.1
+    ink = ((np.hypot(x - 120, y - 120) < 60) & speckle)[..., None]
+    surface = np.where(ink, clean * np.float32([0.25, 0.3, 0.5]), clean).astype(np.float32)
+    alpha = np.clip((130 - x) / width + 0.5, 0, 1)[..., None].astype(np.float32)
+    thing = np.float32([0.05, 0.06, 0.12]) * (1 + 0.5 * x / 130)[..., None]
+    grain = 0.004 * rng.standard_normal((240, 240, 3)).astype(np.float32)
+    frame = alpha * thing + (1 - alpha) * surface + grain
+    mask = cv2.dilate((alpha[..., 0] > 0.4).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    covering = front.unmixed(mask, frame, surface)
+    inner = np.abs(covering.alpha - alpha[..., 0])[30:210]
+    assert inner.mean() < 0.02
+    made = frame + (1 - covering.alpha[..., None]) * (clean - surface)
+    wanted = alpha * thing + (1 - alpha) * clean
+    off = np.abs(cv2.GaussianBlur(made - wanted, (0, 0), 1))[60:180].max(-1)
+    assert np.percentile(off, 99) < 0.025
+    assert off.max() < 0.09
