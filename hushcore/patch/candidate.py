@@ -58,6 +58,8 @@ def candidate(seen: Seen, frame: int, fix: Fix) -> Candidate:
     if fix.evidence.grain is not None and match.grain != "off":
         finish = finish_of(seen.current, added, seen.region, fix.evidence.grain, fix.encoding, match.sharpness)
         grain, added = match.grain_amount * finish.grain, finish.on(added)
+    if seen.gleam is not None:
+        added = added + seen.gleam
     made = Candidate(scale, added, cover, grain, lights)
     if seen.covering is None:
         return made

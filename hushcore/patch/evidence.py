@@ -15,6 +15,7 @@ from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light import evidence as lights
 from hushcore.light.region import CLIP_AT, Pair, Region, full, halved
+from hushcore.light.standing import found
 from hushcore.patch.motion import blurred, motion, smear
 from hushcore.patch.place import outside_of
 from hushcore.patch.plan import SHUTTER, Evidence
@@ -28,6 +29,7 @@ DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is g
 FAST = 4.0  # px a frame: less says nothing of the shutter
 SHUTTERS = np.arange(0.1, 1.0, 0.2)  # shares of a frame that are tried
 FASTEST = 2  # frames
+STANDING_MARGIN = 60  # px round the mark, of the surface that shows what highlights stand in the frame
 BAND = 1.2, 4.0  # px: detail that a shutter smears
 
 
@@ -48,7 +50,12 @@ def gather(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Evidence
     ]  # fmt: skip
     grain = _grain(read, hold, held, rect, encoding)
     shutter = _shutter(read, hold, held, rect, original, outside, grain, encoding)
-    return Evidence(lights.multiplies(looks), grain, shutter)
+    wide = (
+        hold.grid.rect.within(edge.rect().grown(STANDING_MARGIN)) if hold.grid else edge.rect().grown(STANDING_MARGIN)
+    )
+    wide = wide.clipped(*hold.size)
+    standing = found(read, hold, edge.matte(wide, hold.anchor), wide, held, encoding)
+    return Evidence(lights.multiplies(looks), grain, shutter, standing)
 
 
 def _seen(

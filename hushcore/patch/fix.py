@@ -8,7 +8,7 @@ import numpy as np
 
 from hushcore.arrays import F32, Codes, Rect
 from hushcore.colour.encoding import SRGB, Encoding
-from hushcore.hold.maps import HoldMap
+from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light import steady
 from hushcore.light.fields import Light
@@ -66,9 +66,14 @@ def make_fix(
     rect = _still_rect(hold, plan).within(_union([plate.rect for _, plate in plates]).grown(MARGIN))
     fixed = not plan.stands and not plan.edge.changes
     matte = plan.edge.matte(rect) if fixed else None
+    gleam = plan.gleam(evidence)
     sheets = tuple(
-        prepared(plate, frame, rect, plan, evidence, art, encoding.white("uint16")) for frame, plate in plates
-    )
+        prepared(
+            plate, frame, rect, plan, evidence, art, encoding.white("uint16"),
+            None if gleam is None else gleam.at(*dense_forward(hold.at(frame), rect)),
+        )
+        for frame, plate in plates
+    )  # fmt: skip
     outside = None if matte is None else places.outside_of(matte)
     return Fix(hold, plan, rect, sheets, matte, outside, evidence, encoding, read, seed)
 

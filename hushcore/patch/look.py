@@ -5,11 +5,12 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Mask, Rect
+from hushcore.arrays import F32, Codes, Mask, Rect, most
 from hushcore.edge import front
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, halved
+from hushcore.light.standing import without
 from hushcore.patch import place as places
 from hushcore.patch.fix import LEAST_COVER, Fix, place_of
 from hushcore.patch.motion import Smear, blurred, halved_smear, smear
@@ -22,13 +23,15 @@ Maps = tuple[F32, F32]
 @dataclass(frozen=True)
 class Seen:
     """A frame on the still surface: where the fix lies, the linear picture ``current`` (h, w, 3), what of it can be
-    read, how it is ``smeared`` by motion, what passes in front, and now and then of the first plate."""
+    read, how it is ``smeared`` by motion, what passes in front, and now and then of the first plate; without the
+    ``gleam`` (h, w, 3) of a highlight that stands in the frame."""
 
     spot: Place
     smeared: Smear | None
     current: F32
     covering: front.Covering | None
     first: Pair
+    gleam: F32 | None = None
 
     @property
     def region(self) -> Region:
@@ -52,6 +55,13 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     maps = dense_forward(held, spot.rect)
     current = sample_linear(codes, *maps, fix.encoding)
     usable = _usable(codes, frame, fix, spot, maps)
+    standing = fix.plan.gleam(fix.evidence)
+    gleam = None if standing is None else standing.at(*maps)
+    if gleam is not None:
+        current = without(current, gleam)
+        usable &= _free_of(gleam, spot)
+        if fix.sheets[0].gleam is not None:
+            usable &= _free_of(fix.sheets[0].gleam, spot)
     clip = CLIP_AT * fix.encoding.white(codes.dtype)
 
     def pair_of(usable: Mask) -> Pair:
@@ -62,10 +72,18 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     covering = _covering(current, first, smeared, maps, frame, fix, spot.rect)
     if covering is not None:
         first = pair_of(usable & (covering.alpha < COVERED))
-    return Seen(spot, smeared, current, covering, first)
+    return Seen(spot, smeared, current, covering, first, gleam)
 
 
 COVERED = 0.05  # of a place; light is read where less than this is in front
+FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
+
+
+def _free_of(gleam: F32, spot: Place) -> Mask:
+    """Where light can be read beside a highlight: not where it is strong, for little is left when it is taken off; and
+    not on the mark where it would be seen at all, for the mark may be dull."""
+    level = most(gleam)
+    return np.asarray(np.where(spot.outside > 0, level < STRONG, level < FAINT))
 
 
 def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask:

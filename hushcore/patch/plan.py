@@ -8,6 +8,7 @@ from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.grain.model import Grain
 from hushcore.light import fields
+from hushcore.light.standing import Standing
 from hushcore.plates.blend import BLENDS
 
 SOURCES = ("replace", "lift", "insert")
@@ -31,7 +32,7 @@ class Match:
     ``light``: one of ``fields.MODES``, ``strength`` of it 0..1, ``steady`` 0..1 over time, ``capped``: the mark's own
     shading kept out of it. ``blur``: the frame's motion blur; ``sharpness``: its softness. ``texture``: times its own;
     ``grain``: ``fresh`` (the plate's taken off, new laid), ``keep`` (the plate's kept, what is missing topped up) or
-    ``off``, ``grain_amount`` times what was measured.
+    ``off``, ``grain_amount`` times what was measured. ``standing``: highlights that stand in the frame stay there.
     """
 
     light: str = "auto"
@@ -45,6 +46,7 @@ class Match:
     repair: Repair | None = None
     grain: str = "fresh"
     grain_amount: float = 1.0
+    standing: bool = True
 
     def check(self) -> None:
         """Raises HushError for a light or grain mode that does not exist."""
@@ -52,6 +54,35 @@ class Match:
             raise HushError(f"There is no light mode {self.light!r}; choose {', '.join(fields.MODES)}.", "bad-light")
         if self.grain not in GRAINS:
             raise HushError(f"There is no grain mode {self.grain!r}; choose {', '.join(GRAINS)}.", "bad-grain")
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What the shot says: how much of its light multiplies (1) or adds (0), its grain, its shutter (share of a frame),
+    and the highlight that stands in it.
+
+    ``plain`` evidence is what is used before a shot has been looked at.
+    """
+
+    multiplies: float = 1.0
+    grain: Grain | None = None
+    shutter: float = SHUTTER
+    standing: Standing | None = None
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON-ready data."""
+        return {
+            "multiplies": round(self.multiplies, 4), "shutter": round(self.shutter, 3),
+            "grain": None if self.grain is None else self.grain.plain(),
+            "standing": None if self.standing is None else self.standing.plain(),
+        }  # fmt: skip
+
+    @staticmethod
+    def of(data: dict[str, Any]) -> "Evidence":
+        """From ``plain`` data."""
+        grain = Grain.of(data["grain"]) if data.get("grain") else None
+        standing = Standing.of(data["standing"]) if data.get("standing") else None
+        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing)
 
 
 @dataclass(frozen=True)
@@ -75,27 +106,7 @@ class Plan:
         if self.blend not in BLENDS:
             raise HushError(f"Plates blend by {' or by '.join(BLENDS)}.", "bad-blend")
 
-
-@dataclass(frozen=True)
-class Evidence:
-    """What the shot says: how much of its light multiplies (1) or adds (0), its grain, its shutter (share of a frame).
-
-    ``plain`` evidence is what is used before a shot has been looked at.
-    """
-
-    multiplies: float = 1.0
-    grain: Grain | None = None
-    shutter: float = SHUTTER
-
-    def plain(self) -> dict[str, Any]:
-        """As JSON-ready data."""
-        return {
-            "multiplies": round(self.multiplies, 4), "shutter": round(self.shutter, 3),
-            "grain": None if self.grain is None else self.grain.plain(),
-        }  # fmt: skip
-
-    @staticmethod
-    def of(data: dict[str, Any]) -> "Evidence":
-        """From ``plain`` data."""
-        grain = Grain.of(data["grain"]) if data.get("grain") else None
-        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]))
+    def gleam(self, evidence: Evidence) -> Standing | None:
+        """The highlight that is kept where it stands: a lifted or inserted mark has what the frame shows."""
+        wanted = self.match.standing and self.match.light != "off" and self.source == "replace" and not self.stands
+        return evidence.standing if wanted else None

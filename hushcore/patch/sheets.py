@@ -11,6 +11,7 @@ from hushcore.geometry import sampling
 from hushcore.grain.lay import degrained
 from hushcore.grain.model import Grain
 from hushcore.light.region import halved
+from hushcore.light.standing import shown_in, without
 from hushcore.patch.lift import ratio_of, trust_of
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.plates.art import Art, blended
@@ -25,7 +26,8 @@ class Sheet:
 
     ``original``: with the mark, as shot, and at ``half`` size; ``painted``: what replaces it, without grain if that is taken off;
     ``ratio`` and ``trust``: of a lift; ``cover`` (h, w): an insert's alpha;
-    ``asleft``: as the artist left it, where that differs from ``painted``.
+    ``asleft``: as the artist left it, where that differs from ``painted``; all of it without the ``gleam`` that stands on
+    its frame.
     """
 
     frame: int
@@ -36,13 +38,21 @@ class Sheet:
     trust: F32 | None = None
     cover: F32 | None = None
     asleft: F32 | None = None
+    gleam: F32 | None = None
 
 
 def prepared(
-    plate: Plate, frame: int, rect: Rect, plan: Plan, evidence: Evidence, art: Art | None, white: float
-) -> Sheet:
-    """A plate's sheet over ``rect``."""
+    plate: Plate, frame: int, rect: Rect, plan: Plan, evidence: Evidence, art: Art | None, white: float,
+    gleam: F32 | None = None,
+) -> Sheet:  # fmt: skip
+    """A plate's sheet over ``rect``. ``gleam``: the highlight (h, w, 3) that stands on the plate's frame there; the sheet
+    is without it."""
     original, painted = plate.cut(rect)
+    if gleam is not None:
+        inside = plan.edge.matte(rect, frame) > 0
+        shows = shown_in(painted, gleam, inside)
+        original = without(original, gleam)
+        painted = without(painted, gleam * np.where(inside, shows, 1)[..., None].astype(np.float32))
     encoding, half = plate.encoding, halved(original)
     if plan.source == "insert" and art is not None:
         colour, alpha = art.placed(rect)
@@ -55,7 +65,7 @@ def prepared(
         ratio = ratio_of(painted, original)
         trust = trust_of(ratio, original, CLIP_AT * white, evidence.grain, encoding)
     mended = _mended(painted, rect, plate, plan.match, evidence.grain, encoding)
-    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None)
+    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None, gleam)
 
 
 def _mended(painted: F32, rect: Rect, plate: Plate, match: Match, grain: Grain | None, encoding: Encoding) -> F32:

@@ -274,6 +274,7 @@ class MatchData(Plain):
     repair: RepairData | None = None
     grain: Literal["fresh", "keep", "off"] = "fresh"
     grain_amount: float = Field(default=1.0, ge=0, le=3, description="Times what was measured.")
+    standing: bool = Field(default=True, description="Highlights that stand in the frame stay there.")
 
     def match(self) -> Match:
         """For the engine."""

@@ -13,6 +13,7 @@ from hushcore.arrays import F32, Mask, least, most
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.model import LUMA, luma_of
+from hushcore.light.standing import without
 from hushcore.patch.fix import Fix
 from hushcore.patch.lay import Laid
 from hushcore.patch.look import Seen
@@ -85,6 +86,8 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
         return Tells(drift=drift), None
     inside, ring = here
     made = still_picture(laid.codes, fix.hold, frame, spot.rect, fix.encoding)
+    if seen.gleam is not None:
+        made = without(made, seen.gleam)
     plate = fix.sheets[0].asleft if fix.sheets[0].asleft is not None else fix.sheets[0].painted
     original = blurred(fix.sheets[0].original, smeared)
     expected, readable = _expected(seen.current, plate, original, smeared)

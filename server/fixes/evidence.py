@@ -12,6 +12,9 @@ from hushcore.patch.evidence import gather
 from hushcore.patch.plan import Evidence
 
 
+READS = "light, grain, shutter, standing highlights"  # what is looked at; evidence of less is read anew
+
+
 def root_of(hold: Hold) -> int:
     """The measurement that a hold's corrections go back to: correcting a hold does not change what the shot says."""
     return int(hold.line[0]) if hold.line else hold.id
@@ -55,4 +58,4 @@ def ensure(fix: Fix, hold: Hold) -> None:
 def _key(fix: Fix, hold: Hold) -> str:
     from fixes.ready import digest
 
-    return digest([root_of(hold), str(fix.shot.clip.encoding)])
+    return digest([root_of(hold), str(fix.shot.clip.encoding), READS])

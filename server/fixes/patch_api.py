@@ -299,7 +299,10 @@ def facts(request: HttpRequest, fix: int) -> EvidenceOut:
         GrainPoint(level=round(float(level), 4), sigma=(float(s[0]), float(s[1]), float(s[2])))
         for level, s in zip(grain.levels, grain.sigma, strict=True)
     ]  # fmt: skip
-    return EvidenceOut(known=grain is not None, multiplies=said.multiplies, shutter=said.shutter, grain=points)
+    return EvidenceOut(
+        known=grain is not None, multiplies=said.multiplies, shutter=said.shutter, standing=said.standing is not None,
+        grain=points,
+    )  # fmt: skip
 
 
 @router.get("fixes/{fix}/tells", response=TellsOut)

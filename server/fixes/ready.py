@@ -145,10 +145,11 @@ def _prepared(fix: Fix, below: str) -> tuple[ReadyFix, Hold, str]:
     def make() -> ReadyFix:
         data = actions.fix_data(document)
         made = [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in document["plates"]]
-        engine = hold.engine(frames=data.stands)
+        whole = data.stands or said.standing is not None  # plates must be found on their own frames
+        engine = hold.engine(frames=whole)
         art = _art(fix, data.art)
         prepared = make_fix(engine, data.plan(), made, said, art, lambda n: codes_below(fix, n), fix.id)
-        return replace(prepared, hold=hold.engine(frames=False)) if data.stands else prepared
+        return replace(prepared, hold=hold.engine(frames=False)) if whole else prepared
 
     return fixes_kept.once(key, make), hold, evidence_name
 

@@ -241,6 +241,7 @@ class EvidenceOut(Schema):
     known: bool
     multiplies: float
     shutter: float
+    standing: bool = Field(description="A highlight stands in the frame while the surface moves under it.")
     grain: list[GrainPoint]
 
 

@@ -22,6 +22,17 @@ def ready(request):
     return replace(bench.ready(case, VAR), frames=list(FRAMES[request.param]))
 
 
+def test_highlights_of_the_jug_stay_where_the_lamp_puts_them():
+    """engine.md: at most 2.6 on gloss with the highlight baked into the plate; the paper on it is dull."""
+    rendered("jug")
+    case = next(case for case in bench.cases() if case.folder == "jug")
+    jug = replace(bench.ready(case, VAR), frames=[4, 12, 20, 28, 36, 44])
+    assert jug.evidence.standing is not None
+    auto, alone = (bench.scored(jug, bench.laid_by(jug.fix(Match(standing=on))))[0] for on in (True, False))
+    assert auto <= 2.6
+    assert auto < alone - 0.8
+
+
 def test_auto_is_within_a_quarter_of_the_floor_and_far_from_the_peers(ready):
     peers = dict(bench.peers(ready))
     floor, as_it_is, filled = (

@@ -2283,6 +2283,12 @@ export interface components {
              * @default 1
              */
             grain_amount: number;
+            /**
+             * Standing
+             * @description Highlights that stand in the frame stay there.
+             * @default true
+             */
+            standing: boolean;
         };
         /**
          * MethodData
@@ -3243,6 +3249,11 @@ export interface components {
             multiplies: number;
             /** Shutter */
             shutter: number;
+            /**
+             * Standing
+             * @description A highlight stands in the frame while the surface moves under it.
+             */
+            standing: boolean;
             /** Grain */
             grain: components["schemas"]["GrainPoint"][];
         };

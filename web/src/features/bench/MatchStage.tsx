@@ -32,6 +32,7 @@ export function MatchStage({ fix, change }: PartProps) {
     );
   };
   const light = (now.light ?? "auto") as Light;
+  const standing = useEvidence(fix).data?.standing && light !== "off" && fix.source === "replace";
   const loud = tells ? Math.max(tells.light, tells.texture, tells.grain) : undefined;
   const value = (name: "strength" | "steady" | "texture" | "grain_amount") => Math.round((now[name] ?? 0) * 100);
   const slide = (name: "strength" | "steady" | "texture" | "grain_amount", label: string, most: number) => (
@@ -126,6 +127,13 @@ export function MatchStage({ fix, change }: PartProps) {
         ]}
       />
       {now.grain !== "off" && slide("grain_amount", "Amount", 200)}
+      {standing && (
+        <Check
+          words="Keep highlights where they stand"
+          on={now.standing ?? true}
+          set={(on) => keep({ standing: on })}
+        />
+      )}
       <Facts fix={fix} />
     </Section>
   );
@@ -160,7 +168,8 @@ function Facts({ fix }: Pick<PartProps, "fix">) {
     <>
       {said.known && <GrainCurve points={said.grain} />}
       <p className="text-[11.5px] text-faint">
-        Measured: {light}, shutter {Math.round(said.shutter * 360)}°
+        Measured: {light}
+        {said.standing ? ", a highlight stands in the frame" : ""}, shutter {Math.round(said.shutter * 360)}°
         {said.known ? "" : "; too little surface to read grain from"}.
       </p>
     </>
