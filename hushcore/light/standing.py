@@ -18,6 +18,7 @@ from hushcore.arrays import F32, F64, Codes, Mask, Rect, mean, three
 from hushcore.colour.encoding import Encoding
 from hushcore.hold.maps import dense_forward, dense_inverse
 from hushcore.hold.record import Hold
+from hushcore.light.region import wide
 
 STEP = 2  # px of the frame a place of the field
 FRAMES = 40  # over the shot that are looked at
@@ -32,6 +33,8 @@ STRONG = 0.3  # of the brightest
 FILL = 6.0  # places over which the unseen is filled
 MARGIN = 4  # px round the matte that the mark may still colour
 SHOWN = 0.35, 0.65  # shares of a highlight in a plate that count as none and as all
+WASHED = 0.1, 0.3  # linear: from where on a highlight leaves little of the surface, and where nothing
+TONE, CARRIED = 5.0, 14.0  # px
 DARKEST = 0.15  # of a place's light, that taking a highlight off it leaves at least
 
 
@@ -67,6 +70,19 @@ class Standing:
 def without(picture: F32, gleam: F32) -> F32:
     """A picture with a highlight taken off it."""
     return np.asarray(np.maximum(picture - gleam, np.float32(DARKEST) * np.minimum(picture, 1)), np.float32)
+
+
+def evened(picture: F32, gleam: F32) -> F32:
+    """A picture (h, w, 3) that a highlight was taken off, its tone under the strong part carried in from round about:
+    there the footage was near its white, and what is left is not the surface's own."""
+    low, high = WASHED
+    t = np.clip((gleam.max(-1) - low) / (high - low), 0, 1)
+    if not t.any():
+        return picture
+    washed = cv2.GaussianBlur((t * t * (3 - 2 * t)).astype(np.float32), (0, 0), 1.5)[..., None]
+    tone = cv2.GaussianBlur(picture, (0, 0), TONE)
+    around = wide(picture * (1 - washed), CARRIED) / np.maximum(wide(1 - washed[..., 0], CARRIED)[..., None], 1e-3)
+    return np.asarray(picture + washed * (around - tone), np.float32)
 
 
 def shown_in(painted: F32, gleam: F32, inside: Mask) -> float:

@@ -11,7 +11,7 @@ from hushcore.geometry import sampling
 from hushcore.grain.lay import degrained
 from hushcore.grain.model import Grain
 from hushcore.light.region import halved
-from hushcore.light.standing import shown_in, without
+from hushcore.light.standing import evened, shown_in, without
 from hushcore.patch.lift import ratio_of, trust_of
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.plates.art import Art, blended
@@ -52,7 +52,8 @@ def prepared(
         inside = plan.edge.matte(rect, frame) > 0
         shows = shown_in(painted, gleam, inside)
         original = without(original, gleam)
-        painted = without(painted, gleam * np.where(inside, shows, 1)[..., None].astype(np.float32))
+        held = gleam * np.where(inside, shows, 1)[..., None].astype(np.float32)
+        painted = evened(without(painted, held), held)
     encoding, half = plate.encoding, halved(original)
     if plan.source == "insert" and art is not None:
         colour, alpha = art.placed(rect)

@@ -11,7 +11,6 @@ from fixes.models import Fix, Hold
 from hushcore.patch.evidence import gather
 from hushcore.patch.plan import Evidence
 
-
 READS = "light, grain, shutter, standing highlights"  # what is looked at; evidence of less is read anew
 
 

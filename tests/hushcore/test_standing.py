@@ -55,7 +55,9 @@ def frame_of(texture, frame: int, marked: bool = True, lamp: float = 1.0) -> np.
 @pytest.fixture(scope="module")
 def held() -> Hold:
     frames = {
-        n: HoldFrame(np.array([[1, 0, shift(n)], [0, 1, 0], [0, 0, 1.0]]), np.full((12, 20), 0.1, np.float32), 0.1, 1.0, False)
+        n: HoldFrame(
+            np.array([[1, 0, shift(n)], [0, 1, 0], [0, 0, 1.0]]), np.full((12, 20), 0.1, np.float32), 0.1, 1.0, False
+        )
         for n in range(COUNT)
     }
     return Hold("planar", COUNT // 2, SIZE, None, (120, 40), frames)
