@@ -26,6 +26,7 @@ PRE_BLUR = 0.6  # half-size px
 HIDDEN_SHARE = 0.5  # of a found place's area that the hold, too, must have seen covered
 BAND = 40  # px round what is found in which its edge is unmixed
 SURE_WITHIN, SURE_BEYOND = 10, 30  # px: surely in front, surely not
+SURE_SHARE = 0.35  # of how deep a small thing is: its middle is surely in front
 SOFT = 6  # px half across, of an edge that nothing tells of
 SCALES = (12.0, 6.0, 3.0, 1.5)  # px over which an edge is read, wide ones first
 PRIOR = 1000.0  # 1 / variance: how near what a place says is expected to what the wider scale did
@@ -135,7 +136,8 @@ def unmixed(front: Mask, current: F32, lit: F32) -> Covering | None:
         alpha = (places * seen + PRIOR * alpha) / (places * share + PRIOR)
     alpha = np.clip((alpha - NOTHING) / (EVERYTHING - NOTHING), 0, 1)
     # deep inside it is all in front; far off nothing is
-    deep = np.clip((within - SURE_WITHIN) / SURE_WITHIN, 0, 1)
+    sure = min(SURE_WITHIN, SURE_SHARE * float(within.max()))
+    deep = np.clip((within - sure) / max(sure, 1.0), 0, 1)
     far = np.clip((beyond - BAND / 2) / (BAND / 2), 0, 1)
     alpha = np.maximum(alpha, deep) * (1 - far)
     near = np.clip((BAND - beyond) / (BAND / 2), 0, 1)

@@ -395,3 +395,13 @@ def test_no_sliver_is_left_of_a_speckled_mark_behind_a_shaded_thing(width):
     off = np.abs(cv2.GaussianBlur(made - wanted, (0, 0), 1))[60:180].max(-1)
     assert np.percentile(off, 99) < 0.025
     assert off.max() < 0.09
+
+
+def test_the_middle_of_a_small_drawn_shape_is_in_front_whatever_is_seen():
+    """Drawn over what looks like the surface itself: nothing tells, and the artist's word counts."""
+    surface = (0.2 + 0.1 * np.random.default_rng(5).random((120, 120, 3))).astype(np.float32)
+    mask = np.zeros((120, 120), bool)
+    mask[42:78, 42:78] = True
+    covering = front.unmixed(mask, surface, surface)
+    assert covering.alpha[56:64, 56:64].min() > 0.97
+    assert covering.alpha[:12].max() < 0.01
