@@ -229,9 +229,10 @@ def test_fixes_are_laid_in_another_order(page: Page, running: Running):
 
     # from the keyboard
     page.get_by_role("button", name="Move Fix 2").focus()
-    for key in ("Space", "ArrowUp", "Space"):
-        page.keyboard.press(key)
-        page.wait_for_timeout(300)
+    with page.expect_response(lambda answer: answer.url.endswith("/order") and answer.request.method == "PUT"):
+        for key in ("Space", "ArrowUp", "Space"):
+            page.keyboard.press(key)
+            page.wait_for_timeout(300)
     expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 2")
     expect(page.get_by_role("status").filter(has_text="Fix 2 lies where Fix 1 was")).to_have_count(1)
     page.reload()
@@ -240,7 +241,8 @@ def test_fixes_are_laid_in_another_order(page: Page, running: Running):
     # with the mouse
     grip, goal = (page.get_by_role("button", name=f"Move Fix {k}").bounding_box() for k in (1, 2))
     middle = [(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2) for box in (grip, goal)]
-    drag(page, [middle[0], (middle[0][0], middle[0][1] - 20), (middle[1][0], middle[1][1] - 8)])
+    with page.expect_response(lambda answer: answer.url.endswith("/order") and answer.request.method == "PUT"):
+        drag(page, [middle[0], (middle[0][0], middle[0][1] - 20), (middle[1][0], middle[1][1] - 8)])
     expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 1")
     assert [fix["name"] for fix in fixes(page)] == ["Fix 1", "Fix 2"]
 
