@@ -228,21 +228,31 @@ def test_fixes_are_laid_in_another_order(page: Page, running: Running):
     assert names() == ["Choose Fix 1", "Choose Fix 2"]
 
     # from the keyboard
+    said = lambda words: expect(page.get_by_role("status").filter(has_text=words)).to_have_count(1)  # noqa: E731
     page.get_by_role("button", name="Move Fix 2").focus()
+    page.keyboard.press("Space")
+    said("Fix 2 is taken up")
+    page.wait_for_timeout(300)  # the list measures its rows
+    page.keyboard.press("ArrowUp")
+    said("Fix 2 would lie where Fix 1 is")
     with page.expect_response(lambda answer: answer.url.endswith("/order") and answer.request.method == "PUT"):
-        for key in ("Space", "ArrowUp", "Space"):
-            page.keyboard.press(key)
-            page.wait_for_timeout(300)
+        page.keyboard.press("Space")
     expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 2")
-    expect(page.get_by_role("status").filter(has_text="Fix 2 lies where Fix 1 was")).to_have_count(1)
     page.reload()
     expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 2")
 
     # with the mouse
+    expect(page.get_by_text("saved")).to_be_visible()
+    page.wait_for_timeout(1500)  # rows find their places
     grip, goal = (page.get_by_role("button", name=f"Move Fix {k}").bounding_box() for k in (1, 2))
     middle = [(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2) for box in (grip, goal)]
     with page.expect_response(lambda answer: answer.url.endswith("/order") and answer.request.method == "PUT"):
-        drag(page, [middle[0], (middle[0][0], middle[0][1] - 20), (middle[1][0], middle[1][1] - 8)])
+        page.mouse.move(*middle[0])
+        page.mouse.down()
+        for part in (0.2, 0.6, 1.0, 1.1):
+            page.mouse.move(middle[0][0], middle[0][1] + part * (middle[1][1] - middle[0][1]))
+            page.wait_for_timeout(150)
+        page.mouse.up()
     expect(chosen.first).to_have_attribute("aria-label", "Choose Fix 1")
     assert [fix["name"] for fix in fixes(page)] == ["Fix 1", "Fix 2"]
 

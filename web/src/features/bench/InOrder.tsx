@@ -53,7 +53,7 @@ export function InOrder({ shot, fixes, children }: { shot: Shot; fixes: Fix[]; c
         announcements: {
           onDragStart: ({ active }) => `${name(active.id)} is taken up.`,
           onDragOver: ({ active, over }) =>
-            over ? `${name(active.id)} would lie where ${name(over.id)} is.` : undefined,
+            over && over.id !== active.id ? `${name(active.id)} would lie where ${name(over.id)} is.` : undefined,
           onDragEnd: ({ active, over }) => (over ? `${name(active.id)} lies where ${name(over.id)} was.` : undefined),
           onDragCancel: ({ active }) => `${name(active.id)} stays where it was.`,
         },
