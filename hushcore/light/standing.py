@@ -23,6 +23,7 @@ from hushcore.light.region import wide
 STEP = 2  # px of the frame a place of the field
 FRAMES = 40  # over the shot that are looked at
 ROUNDS = 3
+SMALLEST, MOST_PLACES = 32, 16_000_000  # px of the frame, and places of all frames together that are held in memory
 START = 40.0  # percentile over time that the surface begins from: highlights are brighter than it
 LEAST_MOTION = 24.0  # px that the mark must move in the frame
 FEWEST = 3  # frames that must show a place
@@ -88,11 +89,10 @@ def evened(picture: F32, gleam: F32) -> F32:
 def shown_in(painted: F32, gleam: F32, inside: Mask) -> float:
     """How much of a highlight (0..1) a retouched picture holds where it is painted: an artist paints it or leaves it
     out. Their contrasts within, level and slope taken off, are held against each other."""
-    here = inside & (mean(gleam) >= 0)
-    light, level = mean(gleam)[here], mean(painted)[here]
+    light, level = mean(gleam)[inside], mean(painted)[inside]
     if len(light) < 64 or light.max() < BRIGHT / 4:
         return 1.0
-    y, x = np.nonzero(here)
+    y, x = np.nonzero(inside)
     plane = np.column_stack([np.ones(len(x)), x - x.mean(), y - y.mean()])
     light, level = (side - plane @ np.linalg.lstsq(plane, side, rcond=None)[0] for side in (light, level))
     share = float((light * level).sum() / max((light * light).sum(), 1e-9))
@@ -123,6 +123,10 @@ def found(
     corners = np.concatenate([hold.at(n).forward(rect.corners) for n in chosen])
     part = Rect.around(corners).clipped(*hold.size)
     part = Rect(part.left, part.top, part.left + part.width // STEP * STEP, part.top + part.height // STEP * STEP)
+    places_looked_at = part.width * part.height // STEP**2
+    if part.width < SMALLEST or part.height < SMALLEST:
+        return None
+    chosen = chosen[:: -(-len(chosen) * places_looked_at // MOST_PLACES)]
     grown = cv2.dilate((matte > 0).astype(np.uint8), np.ones((2 * MARGIN + 1,) * 2, np.uint8))
     views = [_view(read(n), hold, n, rect, part, grown, encoding) for n in chosen]
     return _solved(views, part)
