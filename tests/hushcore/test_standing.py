@@ -150,7 +150,8 @@ def test_the_highlight_stays_where_it_stands_when_the_mark_goes(texture, held, e
 
 
 def test_a_mark_that_lies_beyond_the_frame_has_none(texture, held, edge):
-    away = {n: replace(one, params=one.params + [[0, 0, 2000], [0, 0, 0], [0, 0, 0]]) for n, one in held.frames.items()}
+    right = np.array([[0, 0, 2000], [0, 0, 0], [0, 0, 0]])
+    away = {n: replace(one, params=one.params + right) for n, one in held.frames.items()}
     hold = Hold("planar", held.anchor, SIZE, None, held.corner, away)
     rect = edge.rect().grown(60).clipped(*SIZE)
     frames = [n for n in range(COUNT) if n != held.anchor]
