@@ -1,6 +1,7 @@
 """Measure the product against its targets and print the tables.
 
     python -m bench hold | match | tells | patch | deliver | media | fuzz | app [--address http://127.0.0.1:8400]
+    python -m bench proving --seeds 1-12 [--jobs 2] [--quick] [--keep]
 
 Everything is measured on the demo's shots and their truth under ``var/``. Machines are shared: each table holds a
 peer measured in the same run.
@@ -18,8 +19,12 @@ VAR = Path(__file__).resolve().parent.parent / "var"
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument(
-        "what", nargs="+", choices=["hold", "match", "tells", "patch", "deliver", "media", "fuzz", "app"]
+        "what", nargs="+", choices=["hold", "match", "tells", "patch", "deliver", "media", "fuzz", "app", "proving"]
     )
+    parser.add_argument("--seeds", default="1-12", help="Random shots of the proving ground: A-B, or A,B,C.")
+    parser.add_argument("--jobs", type=int, default=1, help="Processes of the proving ground.")
+    parser.add_argument("--quick", action="store_true", help="The default alone, not every mode beside it.")
+    parser.add_argument("--keep", action="store_true", help="Keep frames for a detector under var/proving/N/detector.")
     parser.add_argument("--var", type=Path, default=VAR)
     parser.add_argument("--address", default="http://127.0.0.1:8400")
     options = parser.parse_args()
@@ -40,6 +45,10 @@ def main() -> None:
             from bench import tells
 
             tells.tells(options.var)
+        elif what == "proving":
+            from bench.proving import table
+
+            table.proving(options.var, _seeds(options.seeds), options.jobs, not options.quick, options.keep)
         elif what == "app":
             from bench import app
 
@@ -49,6 +58,14 @@ def main() -> None:
 
             getattr(engine, what)(options.var)
     sys.exit(0)
+
+
+def _seeds(asked: str) -> list[int]:
+    """Seeds of "3-7" or "3,5,9"."""
+    if "-" in asked:
+        first, last = map(int, asked.split("-"))
+        return list(range(first, last + 1))
+    return [int(one) for one in asked.split(",")]
 
 
 if __name__ == "__main__":

@@ -42,7 +42,7 @@ def make_linen(seed: int = 7) -> Linen:
     v, u = np.mgrid[0 : shape[0], 0 : shape[1]].astype(np.float32)
     u = u / DENSITY + U_MIN
     v = v / DENSITY + V_MIN
-    weave, tint = _weave(u, v, shape, seed)
+    weave, tint = plain_weave(u, v, shape, seed)
     inside = _outline(u, v)
     seams, stitch = _seams(u, v, inside)
     pocket = _pocket_inside(u, v)
@@ -71,7 +71,7 @@ def _lens(field: F32) -> F32:
     return np.asarray(field, np.float32)
 
 
-def _weave(u: F32, v: F32, shape: tuple[int, int], seed: int) -> tuple[F32, F32]:
+def plain_weave(u: F32, v: F32, shape: tuple[int, int], seed: int) -> tuple[F32, F32]:
     """Plain weave with slubs, wandering threads and knots: relief 0..1 and thread tint."""
     wander_u = 0.035 * value_noise(shape, 55, seed) + 0.012 * value_noise(shape, 14, seed + 1)
     wander_v = 0.035 * value_noise(shape, 55, seed + 2) + 0.012 * value_noise(shape, 14, seed + 3)

@@ -23,22 +23,21 @@ def project(points: F64) -> F64:
     return np.stack([FOCAL * points[..., 0] / depth + CENTRE_X, FOCAL * points[..., 1] / depth + CENTRE_Y], -1)
 
 
-def empty_buffers(attributes: int) -> tuple[F32, F32]:
-    """A depth buffer (NOTHING where empty) and a buffer of per-pixel attributes."""
-    depth = np.full((HEIGHT, WIDTH), NOTHING, np.float32)
-    return depth, np.zeros((HEIGHT, WIDTH, attributes), np.float32)
+def empty_buffers(attributes: int, size: tuple[int, int] = (WIDTH, HEIGHT)) -> tuple[F32, F32]:
+    """A depth buffer (NOTHING where empty) and a buffer of per-pixel attributes, of a frame of ``size`` (width, height)."""
+    width, height = size
+    depth = np.full((height, width), NOTHING, np.float32)
+    return depth, np.zeros((height, width, attributes), np.float32)
 
 
 def draw_grid(points: F64, values: F32, jitter: tuple[float, float], depth: F32, out: F32) -> None:
     """Draw a grid mesh: ``points`` (rows, cols, 3) in cm, ``values`` (rows, cols, n) per vertex."""
-    pixels = project(points) + np.asarray(jitter)
-    _draw(
-        np.ascontiguousarray(pixels, np.float32),
-        np.ascontiguousarray(points[..., 2], np.float32),
-        np.ascontiguousarray(values, np.float32),
-        depth,
-        out,
-    )
+    draw_at(project(points) + np.asarray(jitter), points[..., 2], values, depth, out)
+
+
+def draw_at(pixels: F64 | F32, depths: F64 | F32, values: F32, depth: F32, out: F32) -> None:
+    """Draw a grid mesh whose vertices are projected already: ``pixels`` (rows, cols, 2), ``depths`` (rows, cols)."""
+    _draw(*(np.ascontiguousarray(side, np.float32) for side in (pixels, depths, values)), depth, out)
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
