@@ -102,9 +102,9 @@ def _uncovered(fix: Fix, sheet: Sheet) -> F32 | None:
 def light_at(frame: int, k: int, seen: Seen, fix: Fix) -> Light:
     """The light of a frame for plate ``k``, averaged over time if that is asked."""
     match = fix.plan.match
-    how = Under(fix.evidence.multiplies, match.capped)
-    light = fields.light_of(match.light, seen.pair(k, fix), how)
-    if match.steady > 0 and fix.read is not None and match.light not in ("off", "even", "slope"):
+    mode, multiplies = fix.plan.light(fix.evidence)
+    light = fields.light_of(mode, seen.pair(k, fix), Under(multiplies, match.capped))
+    if match.steady > 0 and fix.read is not None and mode not in ("off", "even", "slope"):
         light = steady.steadied(_around(frame, k, light, fix), frame, match.steady)
     return light.times(match.strength)
 

@@ -16,10 +16,11 @@ from hushcore.hold.record import Hold
 from hushcore.light import evidence as lights
 from hushcore.light.region import CLIP_AT, Pair, Region, full, halved
 from hushcore.light.standing import found
+from hushcore.patch.choose import settled
 from hushcore.patch.motion import blurred, motion, smear
 from hushcore.patch.place import outside_of
-from hushcore.patch.plan import SHUTTER, Evidence
-from hushcore.plates.plate import sample_linear, still_picture
+from hushcore.patch.plan import SHUTTER, Evidence, Plan
+from hushcore.plates.plate import Plate, make_plate, sample_linear, still_picture
 
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte
@@ -33,11 +34,23 @@ STANDING_MARGIN = 60  # px round the mark, of the surface that shows what highli
 BAND = 1.2, 4.0  # px: detail that a shutter smears
 
 
-def gather(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Evidence:
-    """Look at a held shot, its anchor frame against others over its length.
+def gather(
+    read: Reader, hold: Hold, edge: Edge, encoding: Encoding, plan: Plan | None = None,
+    plates: Sequence[tuple[int, Plate]] = (),
+) -> Evidence:  # fmt: skip
+    """Look at a held shot, its anchor frame against others over its length, and choose by what is seen (``choose``).
 
+    ``plan``, ``plates`` (frame and plate each): of the fix that it is for; without them the anchor frame itself tells.
     A shot that does not tell gives the plain evidence for that part; raises nothing but what reading frames does.
     """
+    said = observed(read, hold, edge, encoding)
+    codes = read(hold.anchor)
+    known = plates or [(hold.anchor, make_plate(codes, hold, hold.anchor, [], None, encoding))]
+    return settled(said, hold, plan or Plan(edge), known, read)
+
+
+def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Evidence:
+    """What a held shot says, before anything is chosen from it: a standing highlight is only a candidate."""
     held = [n for n in sorted(hold.frames) if not hold.frames[n].lost]
     if not held:
         return Evidence()

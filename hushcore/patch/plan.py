@@ -13,6 +13,7 @@ from hushcore.plates.blend import BLENDS
 
 SOURCES = ("replace", "lift", "insert")
 GRAINS = ("fresh", "keep", "off")
+STANDINGS = ("auto", "off")
 SHUTTER = 0.5  # of a frame: 180 degrees
 
 
@@ -32,7 +33,8 @@ class Match:
     ``light``: one of ``fields.MODES``, ``strength`` of it 0..1, ``steady`` 0..1 over time, ``capped``: the mark's own
     shading kept out of it. ``blur``: the frame's motion blur; ``sharpness``: its softness. ``texture``: times its own;
     ``grain``: ``fresh`` (the plate's taken off, new laid), ``keep`` (the plate's kept, what is missing topped up) or
-    ``off``, ``grain_amount`` times what was measured. ``standing``: highlights that stand in the frame stay there.
+    ``off``, ``grain_amount`` times what was measured. ``standing``: highlights that stand in the frame stay there: ``auto``, where the shot shows that they
+    explain it, or ``off``. ``multiplies``: 0..1, how much of the light multiplies, where that is set by hand.
     """
 
     light: str = "auto"
@@ -46,7 +48,8 @@ class Match:
     repair: Repair | None = None
     grain: str = "fresh"
     grain_amount: float = 1.0
-    standing: bool = True
+    standing: str = "auto"
+    multiplies: float | None = None
 
     def check(self) -> None:
         """Raises HushError for a light or grain mode that does not exist."""
@@ -54,12 +57,56 @@ class Match:
             raise HushError(f"There is no light mode {self.light!r}; choose {', '.join(fields.MODES)}.", "bad-light")
         if self.grain not in GRAINS:
             raise HushError(f"There is no grain mode {self.grain!r}; choose {', '.join(GRAINS)}.", "bad-grain")
+        if self.standing not in STANDINGS:
+            raise HushError(f"Standing highlights are {' or '.join(STANDINGS)}.", "bad-standing")
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A way of reading the light that was tried: mean Lab distance to the shot in the mark and in the ring, and the share
+    of the retouch that leaked into it (see ``explain``)."""
+
+    light: str
+    multiplies: float
+    mark: float
+    ring: float
+    leak: float
+
+
+@dataclass(frozen=True)
+class Choice:
+    """What was chosen for a fix by what it does: the mode that ``auto`` stands for, how much of it multiplies, whether a
+    highlight stands; and everything that was ``tried``."""
+
+    light: str = "auto"
+    multiplies: float = 1.0
+    standing: bool = False
+    tried: tuple[Tried, ...] = ()
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON-ready data."""
+        tried = [
+            {
+                "light": one.light, "multiplies": round(one.multiplies, 4), "mark": round(one.mark, 3),
+                "ring": round(one.ring, 3), "leak": round(one.leak, 4),
+            }
+            for one in self.tried
+        ]  # fmt: skip
+        return {
+            "light": self.light, "multiplies": round(self.multiplies, 4), "standing": self.standing, "tried": tried,
+        }  # fmt: skip
+
+    @staticmethod
+    def of(data: dict[str, Any]) -> "Choice":
+        """From ``plain`` data."""
+        tried = tuple(Tried(**one) for one in data["tried"])
+        return Choice(data["light"], float(data["multiplies"]), bool(data["standing"]), tried)
 
 
 @dataclass(frozen=True)
 class Evidence:
     """What the shot says: how much of its light multiplies (1) or adds (0), its grain, its shutter (share of a frame),
-    and the highlight that stands in it.
+    the highlight that stands in it, and what was chosen for the fix.
 
     ``plain`` evidence is what is used before a shot has been looked at.
     """
@@ -68,6 +115,7 @@ class Evidence:
     grain: Grain | None = None
     shutter: float = SHUTTER
     standing: Standing | None = None
+    choice: Choice | None = None
 
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
@@ -75,6 +123,7 @@ class Evidence:
             "multiplies": round(self.multiplies, 4), "shutter": round(self.shutter, 3),
             "grain": None if self.grain is None else self.grain.plain(),
             "standing": None if self.standing is None else self.standing.plain(),
+            "choice": None if self.choice is None else self.choice.plain(),
         }  # fmt: skip
 
     @staticmethod
@@ -82,7 +131,8 @@ class Evidence:
         """From ``plain`` data."""
         grain = Grain.of(data["grain"]) if data.get("grain") else None
         standing = Standing.of(data["standing"]) if data.get("standing") else None
-        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing)
+        choice = Choice.of(data["choice"]) if data.get("choice") else None
+        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing, choice)
 
 
 @dataclass(frozen=True)
@@ -106,7 +156,13 @@ class Plan:
         if self.blend not in BLENDS:
             raise HushError(f"Plates blend by {' or by '.join(BLENDS)}.", "bad-blend")
 
+    def light(self, evidence: Evidence) -> tuple[str, float]:
+        """The mode that lights the plates, and how much of it multiplies: as asked, or as was chosen."""
+        match, choice = self.match, evidence.choice
+        mode = choice.light if match.light == "auto" and choice is not None and match.multiplies is None else match.light
+        return mode, evidence.multiplies if match.multiplies is None else match.multiplies
+
     def gleam(self, evidence: Evidence) -> Standing | None:
         """The highlight that is kept where it stands: a lifted or inserted mark has what the frame shows."""
-        wanted = self.match.standing and self.match.light != "off" and self.source == "replace" and not self.stands
+        wanted = self.match.standing != "off" and self.match.light != "off" and self.source == "replace" and not self.stands
         return evidence.standing if wanted else None

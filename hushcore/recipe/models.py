@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from hushcore.edge import matte
 from hushcore.edge.front import Front
@@ -274,7 +274,18 @@ class MatchData(Plain):
     repair: RepairData | None = None
     grain: Literal["fresh", "keep", "off"] = "fresh"
     grain_amount: float = Field(default=1.0, ge=0, le=3, description="Times what was measured.")
-    standing: bool = Field(default=True, description="Highlights that stand in the frame stay there.")
+    standing: Literal["auto", "off"] = Field(
+        default="auto", description="Highlights that stand in the frame stay there, where the shot shows that there are any."
+    )
+    multiplies: float | None = Field(
+        default=None, ge=0, le=1, description="How much of the light multiplies; none: as the shot says."
+    )
+
+    @field_validator("standing", mode="before")
+    @classmethod
+    def _once_a_switch(cls, value: Any) -> Any:
+        """Recipes of before had true and false."""
+        return {True: "auto", False: "off"}.get(value, value) if isinstance(value, bool) else value
 
     def match(self) -> Match:
         """For the engine."""

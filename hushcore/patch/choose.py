@@ -1,0 +1,132 @@
+"""What is on by default, chosen by what it does on the shot itself: how much of the light multiplies, the mode that
+``auto`` stands for, and whether a highlight stands in the frame.
+
+First, do no harm: the plain choice stays unless a rival explains the shot clearly better and does not read the mark for
+light. All rivals are held against each other on the same places of the same frames (see ``explain``).
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from hushcore.arrays import F32
+from hushcore.hold.record import Hold
+from hushcore.light.standing import Standing
+from hushcore.patch.explain import Figures, Way, figures, places_of, spread
+from hushcore.patch.fix import Reader, make_fix
+from hushcore.patch.plan import Choice, Evidence, Plan, Tried
+from hushcore.plates.plate import Plate
+
+SHARES = (1.0, 0.5, 0.0)  # of the light that multiplies: what is tried
+BETTER_BY = 0.25  # by which a rival must explain better than what the shot's own evidence says
+LEAK_MOST = 0.1  # of the retouch in the light: right fields give under .02, one that had read the mark .20
+LEAK_SMALL = 0.03  # under it a leak tells nothing
+RIGID = "slope"  # light in which a standing highlight is judged: one that bends could take its place
+RING_FALLS_TO, MARK_RISES_BY = 0.5, 1.25  # of what is explained without the highlight
+TINT_MOST = 1.35  # of a highlight's strongest channel over its weakest: a lamp's colour is not the surface's
+PLAIN = ("slope", "rim")  # modes that do not look under the mark at all
+
+
+def settled(
+    said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], read: Reader
+) -> Evidence:
+    """Evidence with what was chosen for a fix. ``plates``: frame and plate each, the first one tells.
+
+    A fix without places to read keeps the evidence as it is, without a highlight. Deterministic.
+    """
+    plain = replace(said, standing=None, choice=None)
+    if plan.stands or plan.source == "insert" or not plates:
+        return plain
+    bare = replace(plan, match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto"))
+    held = [n for n in sorted(hold.frames) if not hold.frames[n].lost and n != plates[0][0]]
+    if not held:
+        return plain
+    frames = spread(held)
+    fix = make_fix(hold, bare, plates[:1], plain, None, read, 0)
+    places = places_of(fix, frames, read)
+    standing = said.standing
+    if standing is not None:
+        with_it = make_fix(hold, bare, plates[:1], replace(said, choice=None), None, read, 0)
+        usable = {place.frame: place.usable for place in places}
+        others = [
+            replace(place, usable=usable[place.frame]) for place in places_of(with_it, frames, read)
+            if place.frame in usable
+        ]  # fmt: skip
+        rigid = Way(RIGID, 1.0)
+        if stays(figures(fix, places, rigid), figures(with_it, others, rigid), colour_of(standing)):
+            fix, places = with_it, others
+        else:
+            standing = None
+    known: list[Tried] = []
+    for way in _ways(said.multiplies):
+        figure = figures(fix, places, way)
+        if figure is None:
+            return replace(plain, standing=standing)
+        known.append(Tried(way.light, way.multiplies, figure.mark, figure.ring, figure.leak))
+    best = best_of(known)
+    choice = Choice(best.light, best.multiplies, standing is not None, tuple(known))
+    return replace(said, multiplies=best.multiplies, standing=standing, choice=choice)
+
+
+def _ways(multiplies: float) -> list[Way]:
+    """What is tried: the evidence's own first."""
+    shares = [multiplies, *(share for share in SHARES if abs(share - multiplies) > 0.1)]
+    return [*(Way("auto", share) for share in shares), *(Way(name, 1.0) for name in PLAIN)]
+
+
+def best_of(tried: Sequence[Tried]) -> Tried:
+    """The first, unless a rival explains clearly better or the first has read the mark for light."""
+    own, rivals = tried[0], [one for one in tried[1:] if one.light == "auto"]
+    plain = [one for one in tried if one.light != "auto"]
+    if abs(own.leak) > LEAK_MOST:
+        clean = [one for one in rivals if abs(one.leak) < min(LEAK_MOST, abs(own.leak) / 2)]
+        if clean:
+            return min(clean, key=lambda one: one.mark)
+        return min(plain, key=lambda one: one.mark) if plain else own
+    better = [one for one in rivals if one.mark < (1 - BETTER_BY) * own.mark and abs(one.leak) <= LEAK_MOST]
+    best = min(better, key=lambda one: one.mark) if better else own
+    rigid = min(plain, key=lambda one: one.mark, default=best)
+    return rigid if rigid.mark < best.mark else best
+
+
+def stays(without: Figures | None, with_it: Figures | None, colour: F32) -> bool:
+    """Whether a standing highlight is one. ``colour`` (3,): its light's, mean 1."""
+    if without is None or with_it is None:
+        return False
+    ring = with_it.ring < RING_FALLS_TO * without.ring
+    mark = with_it.mark <= MARK_RISES_BY * without.mark
+    return ring and mark and float(colour.max() / max(colour.min(), 1e-3)) <= TINT_MOST
+
+
+def colour_of(standing: Standing) -> F32:
+    """A highlight's colour where it is strong, mean 1."""
+    level = standing.added.mean(-1)
+    strong = level > 0.3 * np.percentile(level, 99.5)
+    colour = standing.added[strong].mean(0) if strong.any() else np.ones(3)
+    return np.asarray(colour / max(float(colour.mean()), 1e-6), np.float32)
+
+
+def words(choice: Choice) -> str:
+    """A choice in a sentence, with the runner-up."""
+    own = next((one for one in choice.tried if (one.light, one.multiplies) == (choice.light, choice.multiplies)), None)
+    if own is None:
+        return ""
+    said = f"{_name(own)}: explains the mark to {own.mark:.1f}"
+    others = [one for one in choice.tried if one is not own]
+    if others:
+        other = min(others, key=lambda one: one.mark)
+        carries = " and would carry the mark" if abs(other.leak) > LEAK_MOST else ""
+        said += f", {_name(other)[0].lower()}{_name(other)[1:]} to {other.mark:.1f}{carries}"
+    return said + ("; a highlight stands in the frame." if choice.standing else ".")
+
+
+def _name(one: Tried) -> str:
+    if one.light == "slope":
+        return "A slope from round about"
+    if one.light == "rim":
+        return "Light from the rim"
+    if one.multiplies >= 0.9:
+        return "Light from under the mark"
+    return "Added light" if one.multiplies <= 0.1 else "Light half added"
+
