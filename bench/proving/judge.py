@@ -30,6 +30,7 @@ from hushcore.plates.plate import Plate, make_plate
 
 EVERY = 3  # frames
 GROUND = 26  # px that a loop grows to its ground
+WIDE_GROUND = 70  # px, when the mark itself is no ground
 LOOP = 4  # px that an artist's loop lies outside the mark
 SEEN_LEAST = 150  # px of a mark that must show
 IN_FRONT = 0.9
@@ -173,7 +174,9 @@ def held(shot: Shot, loop: np.ndarray) -> Hold:
 
 
 def _held(shot: Shot, loop: np.ndarray) -> Hold:
-    ground = Ground.of([grown(loop, GROUND, shot.drawn.size).tolist()])
+    ground = Ground.of([grown(loop, WIDE_GROUND if shot.stands else GROUND, shot.drawn.size).tolist()])
+    if shot.stands:
+        ground = replace(ground, stands=(loop,))
     found: Hold | None = None
     for _, found in track(shot.clip.read, ground, "mesh", shot.anchor, shot.frames[0], shot.frames[-1]):
         pass

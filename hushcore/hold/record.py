@@ -179,7 +179,7 @@ def follow(tracker: Tracker, read: Reader, frames: Iterable[int]) -> Iterator[tu
 def track(
     read: Reader, ground: Ground, method: Method | str, anchor: int, first: int, last: int
 ) -> Iterator[tuple[int, Hold]]:
-    """Measure first..last from the anchor both ways; yields the growing hold after each frame.
+    """Measure first..last from the anchor both ways, then bridge what was hidden; yields the growing hold after each frame.
 
     Raises HushError when the anchor lies outside the range or the ground cannot be held.
     """
@@ -195,3 +195,13 @@ def track(
             yield number, hold
     if hold is not None and not hold.frames:
         yield anchor, hold
+    if hold is not None:
+        for number, frame in _bridged(hold, ground, method, read):
+            hold.frames[number] = frame
+            yield number, hold
+
+
+def _bridged(hold: Hold, ground: Ground, method: Method | str, read: Reader) -> Iterator[tuple[int, HoldFrame]]:
+    from hushcore.hold.bridge import bridge
+
+    yield from bridge(hold, ground, Method(method) if isinstance(method, str) else method, read)

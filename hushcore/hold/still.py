@@ -15,6 +15,7 @@ from hushcore.hold.picture import LEVELS, PLAIN, Level, View, fill, look_at
 
 SMALLEST_GROUND = 16  # px
 LEAST_CONTRAST = 0.004  # encoded; below this there is nothing to hold on to
+STANDS_GROWTH = 6.0  # px
 FACETS = 64  # points to which keyed shapes are brought before they are mixed
 
 
@@ -64,11 +65,13 @@ def _matched(one: F64, other: F64) -> F64:
 
 @dataclass(frozen=True)
 class Ground:
-    """Shapes to read and shapes to ignore, polygons (n, 2) in anchor-frame px; and what passes in front."""
+    """Shapes to read and shapes to ignore, polygons (n, 2) in anchor-frame px; what passes in front; and what ``stands``
+    in the frame while the surface moves under it (polygons in frame px: never part of the ground)."""
 
     read: tuple[F64, ...]
     ignore: tuple[F64, ...] = ()
     passing: tuple[Passing, ...] = ()
+    stands: tuple[F64, ...] = ()
 
     @staticmethod
     def of(read: Sequence[Sequence[Sequence[float]]], ignore: Sequence[Sequence[Sequence[float]]] = ()) -> "Ground":
@@ -109,7 +112,15 @@ class Ground:
     def hidden(self, frame: int | None) -> list[F64]:
         """What passes in front on a frame, frame px."""
         shapes = [shape.at(frame) for shape in self.passing] if frame is not None else []
-        return [shape for shape in shapes if shape is not None]
+        return [shape for shape in shapes if shape is not None] + [_wider(shape) for shape in self.stands]
+
+
+def _wider(polygon: F64) -> F64:
+    """A convex hull grown by ``STANDS_GROWTH``: the soft edge and the blur of what stands are not the ground's either."""
+    turns = np.arange(16) * 2 * np.pi / 16
+    disc = STANDS_GROWTH * np.stack([np.cos(turns), np.sin(turns)], -1)
+    points = (np.asarray(polygon)[:, None] + disc[None]).reshape(-1, 2).astype(np.float32)
+    return np.asarray(cv2.convexHull(points)[:, 0, :], float)
 
 
 @dataclass(frozen=True)

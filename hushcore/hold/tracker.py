@@ -33,6 +33,9 @@ MOST_STRETCH = 1.3  # of a plane from one frame to the next
 LIKELY = 0.6  # correlation of a ground that is seen
 FLAT_BELOW = 0.55  # agreement of a mesh's start under which a plane is tried: the surface has turned a lot
 CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
+WELL_SEEN = 0.85  # share of the ground; with less the map is asked a second time, of what is seen alone
+SEES_AS_MUCH = 0.04  # of the ground
+MOSTLY_HIDDEN, JUMP, JUMP_SHARE = 0.6, 5.0, 0.4  # share of the ground that is seen; px; of the motion
 RENEW_AT, RENEW_RAMP = 0.75, 0.20  # correlation with the anchor under which a cell's template may be renewed
 RENEW_DROP = 0.15  # what a cell must have lost before evidence asks for it
 RENEW_SHARE, RENEW_EVERY = 0.2, 6  # of the ground; frames
@@ -108,10 +111,49 @@ class Tracker:
                 raise
             return self._carry_on(predicted)
         measured, now = self.judged(view, fit.coefficients)
-        if (measured.lost or self._torn(fit.coefficients, start)) and self.state.steps > 0:
+        if self.state.steps > 0 and measured.seen < WELL_SEEN:
+            measured, now = self._beside(view, predicted, (measured, now))
+        torn = self._torn(measured.params, start) or self._pulled(measured, predicted)
+        if (measured.lost or torn) and self.state.steps > 0:
             return self._carry_on(predicted)
         self._advance(measured, now)
         return measured
+
+    def _beside(
+        self, view: View, predicted: F64, first: tuple[Measured, confidence.Correlation]
+    ) -> tuple[Measured, confidence.Correlation]:
+        """What comes before the ground pulls at the map: a second answer, which reads only what still looks like the
+        surface where it was expected, is taken when it sees more, or as much and lies nearer."""
+        now = self._correlated(view, predicted, self.still)[0]
+        visible = confidence.visibility(now, self.state.baseline)
+        weight = np.where(now.known & (visible.weight < 0.5), 0, visible.weight).astype(np.float32)
+        try:
+            fit = self._solve(view, predicted, predicted, self.spread(weight))
+        except HushError as error:
+            if error.kind != "lost":
+                raise
+            return first
+        second = self.judged(view, fit.coefficients)
+        if second[0].lost or second[0].seen < first[0].seen - SEES_AS_MUCH:
+            return first
+        nearer = self._apart(second[0].params, predicted) < self._apart(first[0].params, predicted)
+        return second if nearer or second[0].seen > first[0].seen + SEES_AS_MUCH else first
+
+    def _apart(self, params: F64, others: F64) -> float:
+        """RMS distance in px of two maps over the ground."""
+        points = self.still.rect.corners
+        points = np.concatenate([points, points.mean(0, keepdims=True)])
+        miss = self.map_of(params).forward(points) - self.map_of(others).forward(points)
+        return float(np.sqrt((miss**2).sum(-1).mean()))
+
+    def _pulled(self, measured: Measured, predicted: F64) -> bool:
+        """Whether a ground that is mostly hidden is said to have jumped: it follows what hides it."""
+        if measured.seen >= MOSTLY_HIDDEN or self._pointed:
+            return False
+        if self.state.lost_for:  # found again far off, and hardly seen there: not found
+            return self._apart(measured.params, predicted) > JUMP + self.state.lost_for
+        went = self._apart(self.state.params, self.state.previous)
+        return self._apart(measured.params, predicted) > JUMP + JUMP_SHARE * went
 
     def _torn(self, params: F64, start: F64) -> bool:
         """Whether a plane changed its size or shape within one frame as no surface does: it follows something else."""

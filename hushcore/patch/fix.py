@@ -2,7 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light import steady
 from hushcore.light.fields import Light
+from hushcore.patch import change
 from hushcore.patch import place as places
 from hushcore.patch.place import Place
 from hushcore.patch.plan import Evidence, Plan
@@ -21,6 +22,7 @@ from hushcore.plates.plate import Plate
 
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte for the ring
+SMEARED = 4.0  # px: shorter smears lie within what is laid round a change
 LEAST_COVER = 1 / 4096  # of a mix; below it no code changes
 
 
@@ -28,8 +30,10 @@ LEAST_COVER = 1 / 4096  # of a mix; below it no code changes
 class Fix:
     """Everything that stays the same through the shot. ``rect`` of the still surface holds the mark and its ring.
 
-    ``matte``: on the still surface, when it is the same on all frames. ``read``: frames for light that is averaged
-    over time. ``seed`` names the fix, so that grain differs between fixes and not between runs.
+    ``matte``: on the still surface, when it is the same on all frames; ``away``: px from what the retouch changes (None:
+    the edge alone says where the patch is laid). ``read``: frames for light that is averaged
+    over time. ``seed`` names the fix, so that grain differs between fixes and not between runs. ``near``: the frame to
+    whose part of the still surface it has been cut, for a mark that stands in the frame.
     """
 
     hold: Hold
@@ -38,11 +42,13 @@ class Fix:
     sheets: tuple[Sheet, ...]
     matte: F32 | None
     outside: F32 | None
+    away: F32 | None = None
     evidence: Evidence = field(default_factory=Evidence)
     encoding: Encoding = SRGB
     read: Reader | None = None
     seed: int = 0
     lights: OrderedDict[tuple[int, int], Light] = field(default_factory=OrderedDict, compare=False)
+    near: int | None = None
 
     @property
     def reach(self) -> int:
@@ -74,8 +80,50 @@ def make_fix(
         )
         for frame, plate in plates
     )  # fmt: skip
+    distance = None if plan.whole or plan.stands else _away(sheets)
+    if matte is not None and distance is not None:
+        matte = _economic(matte, distance, plan)
     outside = None if matte is None else places.outside_of(matte)
-    return Fix(hold, plan, rect, sheets, matte, outside, evidence, encoding, read, seed)
+    return Fix(hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed)
+
+
+def on_frame(fix: Fix, frame: int) -> Fix:
+    """A fix cut to what a frame needs: a mark that stands in the frame passes over much of the surface, but lies on
+    little of it at a time. Any other fix as it is. Raises HushError when the frame is not held."""
+    if not fix.plan.stands or fix.near is not None:
+        return fix
+    held = fix.hold.at(frame)
+    around = fix.plan.edge.rect().grown(MARGIN)
+    rect = Rect.around(held.inverse(_along(around))).grown(2).within(fix.rect)
+    if rect.empty:
+        return fix
+    local = rect.moved(-fix.rect.left, -fix.rect.top)
+    sheets = tuple(sheet.cut(local) for sheet in fix.sheets)
+    return replace(fix, rect=rect, sheets=sheets, near=frame, lights=OrderedDict())
+
+
+def _along(rect: Rect) -> np.ndarray:
+    """Points along a rectangle's border."""
+    x = np.linspace(rect.left, rect.right, 9)
+    y = np.linspace(rect.top, rect.bottom, 9)
+    return np.concatenate([
+        np.stack([x, np.full(9, rect.top)], -1), np.stack([x, np.full(9, rect.bottom)], -1),
+        np.stack([np.full(9, rect.left), y], -1), np.stack([np.full(9, rect.right), y], -1),
+    ]).astype(float)  # fmt: skip
+
+
+def _away(sheets: Sequence[Sheet]) -> F32 | None:
+    """Px from what any of the plates changes."""
+    changes = [sheet.changes for sheet in sheets]
+    if any(one is None for one in changes):
+        return None
+    return change.away(np.logical_or.reduce(changes))  # type: ignore[arg-type]
+
+
+def _economic(matte: F32, distance: F32, plan: Plan, more: float = 0.0) -> F32:
+    """The edge's matte, as far as the retouch reaches."""
+    made = np.minimum(matte, change.kept(distance, plan.edge.softness, more))
+    return np.asarray(made if made.any() else matte, np.float32)
 
 
 def _still_rect(hold: Hold, plan: Plan) -> Rect:
@@ -91,11 +139,17 @@ def _union(rects: Sequence[Rect]) -> Rect:
     return Rect.around(np.concatenate([rect.corners for rect in rects]))
 
 
-def place_of(fix: Fix, held: HoldMap, frame: int, codes: Codes) -> Place | None:
-    """Where the fix lies on a frame; None when it does not show there."""
+def place_of(fix: Fix, held: HoldMap, frame: int, codes: Codes, smeared: float = 0.0) -> Place | None:
+    """Where the fix lies on a frame; None when it does not show there. ``smeared``: px of its motion blur."""
     size = (codes.shape[1], codes.shape[0])
     if fix.plan.stands:
         return places.in_frame(held, fix.rect, fix.plan.edge, frame, size)
-    matte = fix.matte if fix.matte is not None else fix.plan.edge.matte(fix.rect, frame)
+    moved = fix.away is not None and smeared >= SMEARED
+    if fix.matte is not None and not moved:
+        matte = fix.matte
+    else:
+        matte = fix.plan.edge.matte(fix.rect, frame)
+        if fix.away is not None:
+            matte = _economic(matte, fix.away, fix.plan, smeared / 2)
     outside = fix.outside if fix.outside is not None else places.outside_of(matte)
     return places.on_surface(held, fix.rect, matte, outside, size) if matte.any() else None

@@ -15,7 +15,7 @@ from hushcore.geometry import sampling
 from hushcore.light.fields import Light
 from hushcore.patch.candidate import candidate
 from hushcore.patch.finish import grained
-from hushcore.patch.fix import LEAST_COVER, Fix
+from hushcore.patch.fix import LEAST_COVER, Fix, on_frame
 from hushcore.patch.look import Seen, look
 from hushcore.patch.place import Place
 
@@ -34,6 +34,7 @@ class Laid:
 
 def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     """One fix on one frame. ``codes`` (h, w, c) is not changed. Raises HushError when the frame is not held."""
+    fix = on_frame(fix, frame)
     seen = look(codes, frame, fix)
     if seen is None:
         return Laid(codes, Rect(0, 0, 0, 0), np.zeros((0, 0), np.float32))

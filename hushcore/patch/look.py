@@ -13,7 +13,7 @@ from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, halved
 from hushcore.light.standing import without
 from hushcore.patch import place as places
 from hushcore.patch.fix import LEAST_COVER, Fix, place_of
-from hushcore.patch.motion import Smear, blurred, halved_smear, smear
+from hushcore.patch.motion import Smear, blurred, halved_smear, longest, smear
 from hushcore.patch.place import Place
 from hushcore.plates.plate import sample_linear
 
@@ -48,10 +48,12 @@ class Seen:
 def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     """A frame pulled back to the still surface, with what can be read of it; None where the fix does not show."""
     held = fix.hold.at(frame)
-    spot = place_of(fix, held, frame, codes)
+    smeared = smear(fix.hold, frame, held, fix.rect, fix.evidence.shutter)
+    spot = place_of(fix, held, frame, codes, 0.0 if smeared is None else longest(smeared))
     if spot is None:
         return None
-    smeared = smear(fix.hold, frame, held, spot.rect, fix.evidence.shutter) if fix.plan.match.blur else None
+    if not fix.plan.match.blur:
+        smeared = None
     maps = dense_forward(held, spot.rect)
     current = sample_linear(codes, *maps, fix.encoding)
     usable = _usable(codes, frame, fix, spot, maps)

@@ -63,3 +63,8 @@ def halved_smear(vectors: Smear | None) -> Smear | None:
         return None
     across, down = (np.ascontiguousarray(halved(side) / 2) for side in vectors)
     return across, down
+
+
+def longest(vectors: Smear) -> float:
+    """The length in px of the longest smear."""
+    return float(np.sqrt((vectors[0] ** 2 + vectors[1] ** 2).max()))

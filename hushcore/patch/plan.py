@@ -146,6 +146,7 @@ class Plan:
     blend: str = "time"
     front: Front = field(default_factory=Front)
     stands: bool = False
+    whole: bool = False
 
     def check(self) -> None:
         """Raises HushError for an edge without area, or a mode or source that does not exist."""

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hushcore.arrays import F32, Rect
+from hushcore.arrays import F32, Mask, Rect
 from hushcore.bands.split import low_pass
 from hushcore.colour.encoding import Encoding
 from hushcore.geometry import sampling
@@ -12,6 +12,7 @@ from hushcore.grain.lay import degrained
 from hushcore.grain.model import Grain
 from hushcore.light.region import halved
 from hushcore.light.standing import evened, shown_in, without
+from hushcore.patch.change import changed
 from hushcore.patch.lift import ratio_of, trust_of
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.plates.art import Art, blended
@@ -27,7 +28,7 @@ class Sheet:
     ``original``: with the mark, as shot, and at ``half`` size; ``painted``: what replaces it, without grain if that is taken off;
     ``ratio`` and ``trust``: of a lift; ``cover`` (h, w): an insert's alpha;
     ``asleft``: as the artist left it, where that differs from ``painted``; all of it without the ``gleam`` that stands on
-    its frame.
+    its frame; ``changes`` (h, w): where the retouch changes anything (None: everywhere).
     """
 
     frame: int
@@ -39,6 +40,20 @@ class Sheet:
     cover: F32 | None = None
     asleft: F32 | None = None
     gleam: F32 | None = None
+    changes: Mask | None = None
+
+    def cut(self, local: Rect) -> "Sheet":
+        """A part of it; ``local``: px of its own rectangle."""
+
+        def part(side: F32 | None) -> F32 | None:
+            return None if side is None else np.ascontiguousarray(side[local.slices])
+
+        original = np.ascontiguousarray(self.original[local.slices])
+        return Sheet(
+            self.frame, original, halved(original), np.ascontiguousarray(self.painted[local.slices]), part(self.ratio),
+            part(self.trust), part(self.cover), part(self.asleft), part(self.gleam),
+            None if self.changes is None else self.changes[local.slices],
+        )  # fmt: skip
 
 
 def prepared(
@@ -61,12 +76,13 @@ def prepared(
             return Sheet(frame, original, half, original, colour, np.ones((*alpha.shape, 1), np.float32), alpha)
         made = blended(painted, colour, art.mode, encoding)
         return Sheet(frame, original, half, made, cover=alpha)
+    changes = changed(painted, original, evidence.grain, encoding)
     ratio = trust = None
     if plan.source == "lift":
         ratio = ratio_of(painted, original)
         trust = trust_of(ratio, original, CLIP_AT * white, evidence.grain, encoding)
     mended = _mended(painted, rect, plate, plan.match, evidence.grain, encoding)
-    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None, gleam)
+    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None, gleam, changes)
 
 
 def _mended(painted: F32, rect: Rect, plate: Plate, match: Match, grain: Grain | None, encoding: Encoding) -> F32:

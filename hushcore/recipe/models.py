@@ -64,11 +64,15 @@ class GroundData(Plain):
     read: list[Polygon] = Field(min_length=1, description="Shapes to read.")
     ignore: list[Polygon] = Field(default=[], description="Shapes on the surface to leave out.")
     passing: list[PassingData] = Field(default=[], description="What passes in front of it.")
+    stands: list[Polygon] = Field(
+        default=[], description="What stands in the frame, in frame px: left out on every frame, grown a little."
+    )
 
     def ground(self) -> Ground:
         """For the tracker. Raises HushError for a shape without area."""
         ground = Ground.of(self.read, self.ignore)
-        return Ground(ground.read, ground.ignore, tuple(shape.passing() for shape in self.passing))
+        standing = tuple(check_polygon(shape, "What stands in the frame") for shape in self.stands)
+        return Ground(ground.read, ground.ignore, tuple(shape.passing() for shape in self.passing), standing)
 
 
 class PrepData(Plain):
@@ -325,6 +329,9 @@ class FixData(Plain):
     blend: Literal["time", "light"] = Field(default="time", description="How several plates share the shot.")
     art: ArtData | None = Field(default=None, description="What an insert puts on.")
     front: FrontData = FrontData()
+    whole: bool = Field(
+        default=False, description="Laid over all of the edge, also where the retouch changes nothing."
+    )
     stands: bool = Field(default=False, description="The mark stands still in the frame; its edge is in frame px.")
     match: MatchData = MatchData()
     range: tuple[int, int] | None = Field(default=None, description="First and last frame that it is on.")
@@ -350,7 +357,7 @@ class FixData(Plain):
         if self.source == "insert" and self.art is None:
             raise HushError("No artwork yet: bring in a picture to put on.", "no-art")
         edge, front = self.edge.edge(), self.front.front()
-        plan = Plan(edge, self.match.match(), self.source, self.blend, front, self.stands)
+        plan = Plan(edge, self.match.match(), self.source, self.blend, front, self.stands, self.whole)
         plan.check()
         return plan
 

@@ -14,7 +14,7 @@ from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.model import LUMA, luma_of
 from hushcore.light.standing import without
-from hushcore.patch.fix import Fix
+from hushcore.patch.fix import Fix, on_frame
 from hushcore.patch.lay import Laid
 from hushcore.patch.look import Seen
 from hushcore.patch.motion import Smear, blurred
@@ -77,6 +77,7 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
     """The tells of ``fix`` as it was ``laid`` on a frame. ``before``: of the frame before, for flicker. A frame on which
     the fix does not show has no tells."""
     seen, light = laid.seen, laid.light
+    fix = on_frame(fix, frame)
     if seen is None or light is None:
         return Tells(), None
     spot, smeared = seen.spot, seen.smeared
