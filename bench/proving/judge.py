@@ -178,7 +178,7 @@ def _held(shot: Shot, loop: np.ndarray) -> Hold:
     if shot.stands:
         ground = replace(ground, stands=(loop,))
     found: Hold | None = None
-    for _, found in track(shot.clip.read, ground, "mesh", shot.anchor, shot.frames[0], shot.frames[-1]):
+    for _, found in track(shot.clip.read, ground, "auto", shot.anchor, shot.frames[0], shot.frames[-1]):
         pass
     assert found is not None
     return found

@@ -54,7 +54,7 @@ def _range(text: str | None, first: int, last: int) -> tuple[int, int]:
 @cli.command()
 @click.argument("clip", type=Place)
 @click.option("--ground", "ground_file", type=Place, required=True, help="Ground file (hush schema ground).")
-@click.option("--kind", type=click.Choice(["point", "two-point", "planar", "mesh"]), help="Kind of hold, else mesh.")
+@click.option("--kind", type=click.Choice(["auto", "point", "two-point", "planar", "mesh"]), help="Kind of hold; else the plainest that fits.")
 @click.option("--method", "method_file", type=Place, help="Method file (hush schema method) with all settings.")
 @click.option("--second-pass", "twice", is_flag=True, help="Measure once more against a cleaner template.")
 @click.option("--range", "frames", help="First and last frame, as A-B.")
@@ -81,6 +81,11 @@ def track(
     numbers = found.check_range(first, last)
     settings = load(method_file, MethodData) if method_file else MethodData()
     method = settings.model_copy(update={"kind": kind} if kind else {}).method()
+    if method.kind == "auto":
+        from hushcore.hold.auto import chosen
+
+        surface, method, _ = chosen(found.read, data.ground(), method, data.anchor, first, last)
+        click.echo(f"Held as {surface}: the plainest surface that fits.", err=True)
     hold = None
     with click.progressbar(length=max(1, len(numbers) - 1), label="Tracking", file=sys.stderr) as bar:
         for _, growing in follow_both(found.read, data.ground(), method, data.anchor, first, last):

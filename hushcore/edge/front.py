@@ -4,26 +4,37 @@ All pictures are scene-linear (h, w, 3) on the still surface: ``current`` the fr
 in the frame's light. Where something passes in front, the one does not look like the other.
 """
 
+import base64
+import warnings
+import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Mask, least, mean, most
+from hushcore.arrays import F32, F64, Mask, mean, most
 from hushcore.edge.outline import Outline
 
 BLACK = 0.003
-APART, APART_TEXTURED = 0.35, 0.15  # log units from what the light explains
+PRE_BLUR, PRE_BLUR_LEAVES = 0.6, 0.22  # half-size px, and the share of white noise's variance that it leaves
 CORRELATION_SIGMA = 2.5  # half-size px
-UNLIKE, UNLIKE_TEXTURED = 0.45, 0.1  # correlations
-TEXTURE_LEAST = 0.02  # of the level; with less there is nothing to correlate
-SMALLEST, SMALLEST_SHARE = (
-    75,
-    0.05,
-)  # square half-size px, and share of what is looked at: smaller things are left to the hand
-PRE_BLUR = 0.6  # half-size px
-HIDDEN_SHARE = 0.5  # of a found place's area that the hold, too, must have seen covered
+TELLS = 0.45  # expected correlation: with less, texture says nothing
+FEWEST = 200  # places
+USUAL_FRAMES, USUAL_LOW = 5, 0.3  # frames that tell what is usual, and the share of them that may look worse
+LOOKS_RIGHT, LEAST_USUAL = 0.75, 0.45  # quantile of the likeness over a region that says how right it looks at best; its least
+SPREAD = 0.16  # of a correlation of so few places
+SPREAD_TIMES = 1.5  # of how differently a place looks over the shot
+FACES, TURNED_AWAY = 0.7, 0.2  # px of the frame a px of the still surface
+MARK_HIGH, MARK_NEAR = 6.0, 3.0  # half-size px
+MARK_CONTRAST, MARK_SEEN = 0.04, 0.4  # log units; share of the mark that must be there
+LOST, SURELY_LOST = 2.2, 3.2  # spreads under what is expected
+APART, OVER_USUAL = 0.45, 1.6  # log units from what the light explains, and times what is usual there
+APART_LEAST, APART_TEXTURED = 0.06, 0.25
+TINT = 0.25  # log units of colour
+HIDDEN = 0.5  # of a cell, seen as covered by the hold
+SMALLEST, LARGE = 24, 250  # square half-size px: less is chance; as much needs no other sign
 BAND = 40  # px round what is found in which its edge is unmixed
 SURE_WITHIN, SURE_BEYOND = 10, 30  # px: surely in front, surely not
 SURE_SHARE = 0.35  # of how deep a small thing is: its middle is surely in front
@@ -53,47 +64,170 @@ class Covering:
     near: F32
 
 
-def found(current: F32, lit: F32, readable: Mask, hidden: F32 | None, multiplies: float) -> Mask:
-    """Places that something passes in front of; all pictures at half size.
+@dataclass(frozen=True)
+class Signs:
+    """What a frame shows of a surface, all (h, w) at half size: how ``alike`` its texture is (correlation) and is
+    ``expected`` to be beside its grain; log units by which its light (``rest``) and colour (``tint``) are not explained;
+    where it is ``readable``; where the ``mark`` itself is seen, so that nothing can be in front of it."""
 
-    ``hidden`` (h, w): 0..1, how far the hold saw the ground covered there (None: it does not know): something found
-    must lie partly there, so that a moving highlight is not taken for a thing. Where light adds (``multiplies`` under
-    1) only a lost texture counts.
+    alike: F32
+    expected: F32
+    rest: F32
+    tint: F32
+    readable: Mask
+    mark: Mask
+
+
+@dataclass(frozen=True)
+class Usual:
+    """What a surface usually shows at each of its places, over a shot: the same figures, from ``left``, ``top`` on (px of
+    the still surface). What passes is there on few frames, a reflection or a fold on many."""
+
+    left: int
+    top: int
+    alike: F32
+    rest: F32
+    tint: F32
+    spread: F32
+
+    @staticmethod
+    def of_frames(left: int, top: int, frames: Sequence[Signs]) -> "Usual | None":
+        """From some frames over the shot; None when they are too few to tell what is usual."""
+        if len(frames) < USUAL_FRAMES:
+            return None
+        weak, strong = 100 * USUAL_LOW, 100 * (1 - USUAL_LOW)
+        maps = {}
+        for name, share in (("alike", weak), ("rest", strong), ("tint", strong), ("spread", strong)):
+            source = "alike" if name == "spread" else name
+            every = np.stack([np.where(one.readable, getattr(one, source), np.nan) for one in frames])
+            with warnings.catch_warnings():  # places that no frame shows are not known
+                warnings.simplefilter("ignore", RuntimeWarning)
+                maps[name] = np.nan_to_num(np.nanpercentile(every, share, axis=0), nan=-1.0).astype(np.float32)
+        maps["spread"] = np.maximum(maps["spread"] - maps["alike"], 0)
+        return Usual(left, top, **maps)
+
+    def over(self, left: int, top: int, shape: tuple[int, int]) -> "Usual":
+        """The part of it that lies under half-size places from ``left``, ``top`` on; -1 where nothing is known."""
+        dx, dy = (left - self.left) // 2, (top - self.top) // 2
+        move = np.array([[1, 0, -dx], [0, 1, -dy]], np.float32)
+        parts = [
+            cv2.warpAffine(side, move, (shape[1], shape[0]), flags=cv2.INTER_NEAREST, borderValue=-1.0)
+            for side in (self.alike, self.rest, self.tint, self.spread)
+        ]
+        return Usual(left, top, *(np.asarray(part, np.float32) for part in parts))
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON-ready data."""
+        packed = np.stack([np.clip(np.rint(side * 50), -50, 127) for side in (self.alike, self.rest, self.tint, self.spread)])
+        return {
+            "left": self.left, "top": self.top, "shape": list(self.alike.shape),
+            "maps": base64.b64encode(zlib.compress(packed.astype(np.int8).tobytes(), 6)).decode(),
+        }  # fmt: skip
+
+    @staticmethod
+    def of(data: dict[str, Any]) -> "Usual":
+        """From ``plain`` data."""
+        flat = np.frombuffer(zlib.decompress(base64.b64decode(data["maps"])), np.int8).astype(np.float32) / 50
+        return Usual(int(data["left"]), int(data["top"]), *flat.reshape(4, *data["shape"]))
+
+
+def signs(now: F32, then: F32, painted: F32, slope: F32, gain: F64, readable: Mask, area: F32) -> Signs:
+    """``now``, ``then``, ``painted``: the frame, the original anchor frame and its retouch, linear, half size; ``slope``:
+    log light of the ring; ``gain`` (3,): grain variance per unit of light; ``area`` (h, w): px of the frame that a px of
+    the still surface takes: a surface that has turned away shows less and less of its texture."""
+    a, b = (np.log(mean(cv2.GaussianBlur(np.maximum(side, 0), (0, 0), PRE_BLUR)) + BLACK) for side in (now, then))
+    lit = mean(then * np.exp(slope))
+    noise = PRE_BLUR_LEAVES * float(np.mean(gain)) / 3
+    alike, expected = _alike(a, b, noise / (lit + BLACK), noise / (mean(then) + BLACK))
+    expected = expected * np.clip(area / FACES, 0, 1)
+    sure = readable & (expected > TELLS) & (alike > 0.6 * expected)
+    rest, tint = _unexplained(now, then, slope, sure)
+    return Signs(alike, expected, rest, tint, readable & (area > TURNED_AWAY), _mark(now, then, painted, slope, noise))
+
+
+def _mark(now: F32, then: F32, painted: F32, slope: F32, noise: float) -> Mask:
+    """Where the frame shows what the retouch took away: the log of frame over lit retouch, regressed place by place on
+    that of original over retouch."""
+    clean = np.log(np.maximum(painted, 0) + BLACK)
+    there, seen = np.log(then + BLACK) - clean, np.log(now + BLACK) - clean - slope
+    there, seen = (side - cv2.GaussianBlur(side, (0, 0), MARK_HIGH) for side in (there, seen))
+    power = cv2.GaussianBlur(mean(there * there), (0, 0), MARK_NEAR)
+    share = cv2.GaussianBlur(mean(there * seen), (0, 0), MARK_NEAR) / np.maximum(power, 1e-9)
+    floor = MARK_CONTRAST**2 + 4 * noise / (mean(then * np.exp(slope)) + BLACK)
+    return np.asarray((power > floor) & (share > MARK_SEEN))
+
+
+def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: float) -> Mask:
+    """Places (h, w) that something passes in front of, half size.
+
+    Such a place has lost its texture, as far as it has any that stands above the grain and is usually seen, or is of a
+    light or colour that neither the light round about nor the rest of the shot explains. ``usual``: over the same places
+    (None: not known; then only plain signs count); ``hidden`` (h, w): 0..1, how far the hold saw the ground covered
+    there (None: it does not know). Where light adds (``multiplies`` under .5) only a lost texture counts.
     """
-    if hidden is None or (hidden > 0.5).mean() < HIDDEN_SHARE * SMALLEST_SHARE:
-        return np.zeros(readable.shape, bool)
-    now, then = (cv2.GaussianBlur(side, (0, 0), PRE_BLUR) for side in (current, lit))
-    ratio = np.log((np.maximum(now, 0) + BLACK) / (np.maximum(then, 0) + BLACK))
-    apart = most(np.abs(ratio))
-    alike, contrast = _correlation(now, then)
-    textured = contrast > TEXTURE_LEAST
-    # what is only brighter, in all channels, may be a highlight: for that a lost texture alone counts
-    glint = least(ratio) > APART_TEXTURED
-    plain = (apart > APART) & ((alike < UNLIKE) | ~textured) & ~glint & (multiplies >= 0.5)
-    strange = (plain | (textured & (alike < UNLIKE_TEXTURED) & (apart > APART_TEXTURED))) & readable
-    closed = cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_CLOSE, _disc(2))
-    count, labels, stats, _ = cv2.connectedComponentsWithStats(closed)
-    out = np.zeros(apart.shape, np.uint8)
-    for k in range(1, count):
-        here = labels == k
-        if (
-            stats[k, cv2.CC_STAT_AREA] >= max(SMALLEST, SMALLEST_SHARE * out.size)
-            and (hidden[here] > 0.5).mean() >= HIDDEN_SHARE
-        ):
-            out[here] = 1
-    return np.asarray(cv2.dilate(out, _disc(2)) > 0)
+    readable, expected = seen.readable, seen.expected
+    covered = np.zeros(readable.shape, bool) if hidden is None else hidden > HIDDEN
+    rest_most, tint_most = APART, TINT
+    if usual is not None:
+        expected = np.where(usual.alike > -1, np.minimum(expected, usual.alike), expected)
+        rest_most = np.maximum(APART, OVER_USUAL * usual.rest)
+        tint_most = np.maximum(TINT, OVER_USUAL * usual.tint)
+    known = readable & (expected > TELLS)
+    if known.sum() > FEWEST:  # a hold that is a little off, or a blur, lowers the likeness everywhere
+        scale = float(np.quantile((seen.alike[known] / expected[known]), LOOKS_RIGHT))
+        expected = expected * np.clip(scale, LEAST_USUAL, 1)
+    spread = SPREAD if usual is None else np.hypot(SPREAD, SPREAD_TIMES * np.maximum(usual.spread, 0))
+    lost = np.clip((expected - seen.alike) / spread, -9, 9).astype(np.float32)
+    strange = known & (lost > SURELY_LOST) & (seen.rest > APART_LEAST)
+    strange |= known & (lost > LOST) & (seen.rest > APART_TEXTURED)
+    strange |= known & (lost > LOST) & covered
+    if multiplies >= 0.5:
+        strange |= ~known & ((seen.rest > rest_most) | (seen.tint > tint_most))
+        strange |= covered & (seen.rest > APART_TEXTURED) & (lost > LOST / 2)
+    return _shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark
 
 
-def _correlation(now: F32, then: F32) -> tuple[F32, F32]:
-    """Zero-normalised correlation of the two lumas at ``CORRELATION_SIGMA``, and the original's contrast there."""
-    a, b = (np.sqrt(np.maximum(mean(side), 0)) for side in (now, then))
+def _alike(a: F32, b: F32, noise_a: F32, noise_b: F32) -> tuple[F32, F32]:
+    """Correlation (h, w) of two log lumas at ``CORRELATION_SIGMA``, and what it would be if only grain (variances of
+    the logs) parted them."""
 
     def local(x: F32) -> F32:
         return np.asarray(cv2.GaussianBlur(x, (0, 0), CORRELATION_SIGMA))
 
-    ma, mb = local(a), local(b)
-    va, vb = np.maximum(local(a * a) - ma * ma, 1e-8), np.maximum(local(b * b) - mb * mb, 1e-8)
-    return np.asarray((local(a * b) - ma * mb) / np.sqrt(va * vb)), np.asarray(np.sqrt(vb) / (mb + 0.02))
+    a, b = (side - cv2.GaussianBlur(side, (0, 0), 2 * CORRELATION_SIGMA) for side in (a, b))
+    va, vb, cov = local(a * a), local(b * b), local(a * b)
+    signal = np.maximum(vb - local(noise_b), 0)
+    expected = signal / np.sqrt((signal + local(noise_a) + 1e-7) * (signal + local(noise_b) + 1e-7))
+    return np.asarray(cov / np.sqrt(va * vb + 1e-12)), np.asarray(expected)
+
+
+def _unexplained(now: F32, then: F32, slope: F32, sure: Mask) -> tuple[F32, F32]:
+    """Log units (h, w) by which the frame is off in light, and in colour, after a second look at the light: of the places
+    that are ``sure`` to show the surface, if there are enough."""
+    sides = [np.log(cv2.GaussianBlur(np.maximum(side, 0), (0, 0), 1.0) + BLACK) for side in (now, then)]
+    q = sides[0] - sides[1] - slope
+    if sure.sum() > FEWEST:
+        q = q - np.median(q[sure], axis=0).astype(np.float32)
+    level = mean(q)
+    return np.asarray(np.abs(level), np.float32), np.asarray(most(np.abs(q - level[..., None])), np.float32)
+
+
+def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask) -> Mask:
+    """Places that hang together, and are large, sure or seen as covered by the hold."""
+    closed = cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_CLOSE, _disc(3))
+    opened = cv2.morphologyEx(closed, cv2.MORPH_OPEN, _disc(1))
+    count, labels, stats, _ = cv2.connectedComponentsWithStats(opened)
+    out = np.zeros(strange.shape, np.uint8)
+    for k in range(1, count):
+        here = labels == k
+        area = int(stats[k, cv2.CC_STAT_AREA])
+        if area < SMALLEST:
+            continue
+        told = here & known
+        sure = told.sum() > 0.2 * area and float(lost[told].mean()) > LOST
+        if sure or covered[here].mean() > 0.3 or area > LARGE:
+            out[here] = 1
+    return np.asarray(cv2.dilate(out, _disc(2)) > 0)
 
 
 def _disc(radius: int) -> np.ndarray:

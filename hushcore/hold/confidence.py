@@ -17,6 +17,7 @@ SEEN_LOW, SEEN_HIGH = 0.35, 0.75
 SURE = 0.55  # of the baseline: chance gives a cell of some 500 samples .1 to .2
 WEAK_BASELINE = 0.30
 BASELINE_RATE = 0.06
+BASELINE_LEAST = 0.3  # of the correlation next to the anchor frame
 FEWEST_CELLS = 4
 HALF_SIZE = 1  # pyramid level
 SMOOTH = 1.5  # blocks: about 48 px across

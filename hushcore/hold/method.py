@@ -9,7 +9,7 @@ from hushcore.arrays import F32, Codes
 from hushcore.colour import curves
 from hushcore.errors import HushError
 
-KINDS = ("point", "two-point", "planar", "mesh")
+KINDS = ("auto", "point", "two-point", "planar", "mesh")
 MOTIONS = ("shift", "similarity", "affine", "perspective")
 CHANNELS = ("luma", "r", "g", "b")
 # Rec. 709 luma weights on encoded values: the tracker wants contrast, not colorimetry
@@ -117,7 +117,8 @@ class Stiffness:
 
 @dataclass(frozen=True)
 class Method:
-    """All that decides how a ground is measured.
+    """All that decides how a ground is measured. The kind ``auto`` is chosen by trying (``auto.chosen``) before a tracker
+    is made.
 
     ``motion``: what a plane may do; ``search``: px that a point's window may jump between two frames; ``renew``:
     whether the template is renewed where the surface changes its look.

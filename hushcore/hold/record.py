@@ -185,6 +185,12 @@ def track(
     """
     if not first <= anchor <= last:
         raise HushError(f"The anchor frame {anchor} is outside {first} to {last}; widen the range.", "bad-range")
+    if isinstance(method, str):
+        method = Method(method)
+    if method.kind == "auto":
+        from hushcore.hold.auto import chosen
+
+        method = chosen(read, ground, method, anchor, first, last)[1]
     codes = read(anchor)
     hold: Hold | None = None
     for way in ways(first, last, anchor):
@@ -201,7 +207,7 @@ def track(
             yield number, hold
 
 
-def _bridged(hold: Hold, ground: Ground, method: Method | str, read: Reader) -> Iterator[tuple[int, HoldFrame]]:
+def _bridged(hold: Hold, ground: Ground, method: Method, read: Reader) -> Iterator[tuple[int, HoldFrame]]:
     from hushcore.hold.bridge import bridge
 
-    yield from bridge(hold, ground, Method(method) if isinstance(method, str) else method, read)
+    yield from bridge(hold, ground, method, read)

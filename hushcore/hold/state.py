@@ -20,7 +20,8 @@ class Template:
 
 @dataclass
 class State:
-    """All that a step needs from the steps before."""
+    """All that a step needs from the steps before. ``sound``: (2, ...) the last parameters at which the ground was well
+    seen, and those a frame before, ``unsound_for`` frames ago: where a surface that is lost is thought to go on from."""
 
     params: F64
     previous: F64
@@ -33,14 +34,18 @@ class State:
     template: Template | None = None
     renewed_for: int = 0
     cut_for: int = 0
+    sound: F64 | None = None
+    unsound_for: int = 0
 
     def arrays(self) -> dict[str, np.ndarray]:
         """For storing; see ``from_arrays``."""
         out = {
             "params": self.params, "previous": self.previous, "baseline": self.baseline,
             "first_mean": self.first_mean, "seen": self.seen,
-            "counts": np.array([self.steps, self.lost_for, self.renewed_for, self.cut_for]),
+            "counts": np.array([self.steps, self.lost_for, self.renewed_for, self.cut_for, self.unsound_for]),
         }  # fmt: skip
+        if self.sound is not None:
+            out["sound"] = self.sound
         if self.small is not None:
             out["small"] = self.small
         if self.template is not None:
@@ -59,7 +64,7 @@ class State:
             taken = Template(int(stored["template_frame"]), stored["template_params"], stored["template_share"])
         return State(
             stored["params"], stored["previous"], steps, stored["baseline"], stored["first_mean"], stored["seen"],
-            lost_for, stored.get("small"), taken, *rest,
+            lost_for, stored.get("small"), taken, *rest[:2], sound=stored.get("sound"), unsound_for=sum(rest[2:]),
         )  # fmt: skip
 
 

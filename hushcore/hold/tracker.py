@@ -34,6 +34,7 @@ LIKELY = 0.6  # correlation of a ground that is seen
 FLAT_BELOW = 0.55  # agreement of a mesh's start under which a plane is tried: the surface has turned a lot
 CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
 WELL_SEEN = 0.85  # share of the ground; with less the map is asked a second time, of what is seen alone
+PULLED_FOR = 4  # frames that a hold may have been pulled before it is lost
 SEES_AS_MUCH = 0.04  # of the ground
 MOSTLY_HIDDEN, JUMP, JUMP_SHARE = 0.6, 5.0, 0.4  # share of the ground that is seen; px; of the motion
 RENEW_AT, RENEW_RAMP = 0.75, 0.20  # correlation with the anchor under which a cell's template may be renewed
@@ -318,8 +319,14 @@ class Tracker:
         state = self.state
         drift = np.full(state.seen.shape, confidence.GAIN * np.exp(confidence.LOG_CAP), np.float32)
         faded = state.params + BEND_KEPT * (predicted - state.params)
+        before = state.params
+        if state.lost_for == 0 and state.sound is not None and 0 < state.unsound_for <= PULLED_FOR:
+            # what hides the surface may have pulled at the map before that was noticed
+            last, earlier = state.sound
+            before = last + state.unsound_for * (last - earlier)
+            faded = before + BEND_KEPT * (last - earlier)
         self.state = replace(
-            state, params=faded, previous=state.params, steps=state.steps + 1, lost_for=state.lost_for + 1
+            state, params=faded, previous=before, steps=state.steps + 1, lost_for=state.lost_for + 1
         )
         cells = self._cells(faded, np.zeros_like(state.seen))
         return Measured(faded, drift, float(drift.mean()), cells, 0.0, True)
@@ -359,9 +366,13 @@ class Tracker:
         steady = now.known & (seen > 0.5)
         baseline = np.where(steady, baseline + confidence.BASELINE_RATE * (now.value - baseline), baseline)
         first_mean = self._first_mean(now.value)
+        baseline = np.maximum(baseline, confidence.BASELINE_LEAST * first_mean)  # else a hold that slips gets used to it
+        well = measured.seen >= WELL_SEEN
+        sound = np.stack([measured.params, state.params]) if well else state.sound
         self.state = replace(
             state, params=measured.params, previous=state.params, steps=state.steps + 1,
-            baseline=baseline.astype(np.float32), first_mean=first_mean, seen=seen, lost_for=0,
+            baseline=baseline.astype(np.float32), first_mean=first_mean, seen=seen, lost_for=0, sound=sound,
+            unsound_for=0 if well else state.unsound_for + 1,
         )  # fmt: skip
 
     def _cells(self, params: F64, used: F32) -> np.ndarray:

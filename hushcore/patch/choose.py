@@ -11,10 +11,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from hushcore.arrays import F32
+from hushcore.edge.front import Front, Signs, Usual
 from hushcore.hold.record import Hold
 from hushcore.light.standing import Standing
-from hushcore.patch.explain import Figures, Way, figures, places_of, spread
-from hushcore.patch.fix import Reader, make_fix
+from hushcore.patch.explain import Figures, Place, Way, figures, places_of, spread
+from hushcore.patch.fix import Fix, Reader, make_fix
+from hushcore.patch.look import signs_of
 from hushcore.patch.plan import Choice, Evidence, Plan, Tried
 from hushcore.plates.plate import Plate
 
@@ -44,7 +46,8 @@ def settled(
         return plain
     frames = spread(held)
     fix = make_fix(hold, bare, plates[:1], plain, None, read, 0)
-    places = places_of(fix, frames, read)
+    places = places_of(replace(fix, plan=replace(bare, front=Front(auto=False))), frames, read)
+    plain = replace(plain, usual=Usual.of_frames(fix.rect.left, fix.rect.top, [_signs(one, fix) for one in places]))
     standing = said.standing
     if standing is not None:
         with_it = make_fix(hold, bare, plates[:1], replace(said, choice=None), None, read, 0)
@@ -66,7 +69,13 @@ def settled(
         known.append(Tried(way.light, way.multiplies, figure.mark, figure.ring, figure.leak))
     best = best_of(known)
     choice = Choice(best.light, best.multiplies, standing is not None, tuple(known))
-    return replace(said, multiplies=best.multiplies, standing=standing, choice=choice)
+    return replace(said, multiplies=best.multiplies, standing=standing, choice=choice, usual=plain.usual)
+
+
+def _signs(place: Place, fix: Fix) -> Signs:
+    seen = place.seen
+    assert seen.maps is not None
+    return signs_of(seen.first, fix, seen.maps, seen.smeared)
 
 
 def _ways(multiplies: float) -> list[Way]:

@@ -9,7 +9,7 @@ from hushcore.arrays import F32, Codes, Mask, Rect, most
 from hushcore.edge import front
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
-from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, halved
+from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, grain_gain, halved
 from hushcore.light.standing import without
 from hushcore.patch import place as places
 from hushcore.patch.fix import LEAST_COVER, Fix, place_of
@@ -32,6 +32,7 @@ class Seen:
     covering: front.Covering | None
     first: Pair
     gleam: F32 | None = None
+    maps: Maps | None = None
 
     @property
     def region(self) -> Region:
@@ -74,7 +75,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     covering = _covering(current, first, smeared, maps, frame, fix, spot.rect)
     if covering is not None:
         first = pair_of(usable & (covering.alpha < COVERED))
-    return Seen(spot, smeared, current, covering, first, gleam)
+    return Seen(spot, smeared, current, covering, first, gleam, maps)
 
 
 COVERED = 0.05  # of a place; light is read where less than this is in front
@@ -106,11 +107,17 @@ def _covering(
     """What passes in front, found and corrected; None for nothing."""
     plan, region = fix.plan.front, pair.region
     shapes = [shape for shape in plan.shapes if shape.on(frame)]
-    hidden = hidden_on(fix.hold, frame, rect) if plan.auto and not fix.plan.stands else None
-    if not shapes and (hidden is None or (hidden > 0.5).mean() < front.HIDDEN_SHARE * front.SMALLEST_SHARE):
+    row = fix.hold.frames.get(frame)
+    looks = plan.auto and not fix.plan.stands and (row is None or not row.lost)
+    if not shapes and not looks:
         return None
-    lit = pair.then * np.exp(pair.slope)
-    half = front.found(pair.now, lit, region.usable > 0, hidden, fix.evidence.multiplies)
+    half = np.zeros(pair.q.shape[:2], bool)
+    if looks:
+        usual = fix.evidence.usual
+        half = front.found(
+            signs_of(pair, fix, maps, smeared), None if usual is None else usual.over(rect.left, rect.top, half.shape),
+            hidden_on(fix.hold, frame, rect), fix.evidence.multiplies,
+        )  # fmt: skip
     if not shapes and not half.any():
         return None
     mask = cv2.resize(half.astype(np.uint8), region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0
@@ -122,6 +129,16 @@ def _covering(
         drawn.append((cv2.remap(np.clip(distance + 0.5, 0, 1), x, y, cv2.INTER_LINEAR), shape.takes))
     behind = blurred(fix.sheets[0].original, smeared) * np.exp(full(pair.slope, region))
     return front.unmixed(front.corrected(mask, drawn), current, behind)
+
+
+def signs_of(pair: Pair, fix: Fix, maps: Maps, smeared: Smear | None) -> front.Signs:
+    """What a frame shows of the surface, place by place."""
+    gain = grain_gain(pair.q, pair.now, pair.then, pair.region)
+    painted = blurred(halved(fix.sheets[0].painted), halved_smear(smeared))
+    x, y = (halved(side) for side in maps)
+    (xv, xu), (yv, yu) = np.gradient(x), np.gradient(y)
+    area = np.asarray((xu * yv - xv * yu) / HALF**2, np.float32)
+    return front.signs(pair.now, pair.then, painted, pair.slope, gain, pair.region.usable > 0, area)
 
 
 def hidden_on(hold: Hold, frame: int, rect: Rect) -> F32 | None:

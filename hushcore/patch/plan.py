@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
-from hushcore.edge.front import Front
+from hushcore.edge.front import Front, Usual
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.grain.model import Grain
@@ -106,7 +106,7 @@ class Choice:
 @dataclass(frozen=True)
 class Evidence:
     """What the shot says: how much of its light multiplies (1) or adds (0), its grain, its shutter (share of a frame),
-    the highlight that stands in it, and what was chosen for the fix.
+    the highlight that stands in it, what was chosen for the fix, and what its surface usually looks like.
 
     ``plain`` evidence is what is used before a shot has been looked at.
     """
@@ -116,6 +116,7 @@ class Evidence:
     shutter: float = SHUTTER
     standing: Standing | None = None
     choice: Choice | None = None
+    usual: Usual | None = None
 
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
@@ -124,6 +125,7 @@ class Evidence:
             "grain": None if self.grain is None else self.grain.plain(),
             "standing": None if self.standing is None else self.standing.plain(),
             "choice": None if self.choice is None else self.choice.plain(),
+            "usual": None if self.usual is None else self.usual.plain(),
         }  # fmt: skip
 
     @staticmethod
@@ -132,7 +134,8 @@ class Evidence:
         grain = Grain.of(data["grain"]) if data.get("grain") else None
         standing = Standing.of(data["standing"]) if data.get("standing") else None
         choice = Choice.of(data["choice"]) if data.get("choice") else None
-        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing, choice)
+        usual = Usual.of(data["usual"]) if data.get("usual") else None
+        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing, choice, usual)
 
 
 @dataclass(frozen=True)

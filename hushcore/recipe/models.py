@@ -12,6 +12,7 @@ from hushcore.edge.front import Front
 from hushcore.edge.outline import LARGEST_WIDTH, Nodes, Outline
 from hushcore.errors import HushError
 from hushcore.geometry.paths import check_polygon
+from hushcore.hold.auto import SURFACES
 from hushcore.hold.method import Method, Prep, Stiffness
 from hushcore.hold.still import Ground, Passing
 from hushcore.patch.plan import Match, Plan, Repair
@@ -93,7 +94,12 @@ class PrepData(Plain):
 class MethodData(Plain):
     """How the ground is measured."""
 
-    kind: Literal["point", "two-point", "planar", "mesh"] = "mesh"
+    kind: Literal["auto", "point", "two-point", "planar", "mesh"] = Field(
+        default="auto", description="auto: the plainest surface that fits, found by trying a few frames."
+    )
+    took: Literal["", "plane", "stiff", "cloth"] = Field(
+        default="", description="The surface that auto took; kind, spacing and stiffness are that surface's then."
+    )
     motion: Literal["shift", "similarity", "affine", "perspective"] = Field(
         default="perspective", description="What a plane may do: shift; + turn and scale; + shear; + perspective."
     )
@@ -118,6 +124,13 @@ class MethodData(Plain):
             self.search,
             self.renew,
         )
+
+
+    def taking(self, surface: str) -> "MethodData":
+        """With what ``auto`` took."""
+        found = SURFACES[surface]
+        spacing, stiff = found.stiffness.spacing, found.stiffness.bend / Stiffness().bend
+        return self.model_copy(update={"kind": found.kind, "took": surface, "spacing": spacing, "stiffness": stiff})
 
 
 class PinData(Plain):

@@ -1,0 +1,110 @@
+"""Choosing how a ground is held, by trying: the plainest surface that fits a few frames either side of the anchor.
+
+A plane cannot be pulled out of shape, a stiff mesh hardly, cloth's mesh can follow anything, what is not the surface too:
+each is taken only where the plainer ones explain the frames clearly worse.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+
+from hushcore.arrays import Codes
+from hushcore.errors import HushError
+from hushcore.hold.method import Method, Stiffness, channel_of
+from hushcore.hold.still import Ground
+from hushcore.hold.tracker import make_tracker
+
+STEPS = (1, 2, 3, 4, 5, 6, 8, 10, 13, 16, 20, 24, 29, 35)  # frames from the anchor: slow bends show late
+JUDGED_FROM = 5  # frames from the anchor
+WORSE, WORSE_SHARE, WORSE_MOST = 0.0015, 0.03, 0.006  # of correlation, and of what the best leaves, by which the plainer may fit worse
+FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
+HIDES = 0.05  # of the ground that the plainer may see less of
+FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing
+FEWEST = 3  # frames that must be judged
+FALLBACK = "cloth"
+
+SURFACES = {
+    "plane": Method("planar"),
+    "stiff": Method("mesh", stiffness=Stiffness.of(72, 3)),
+    "cloth": Method("mesh"),
+}
+
+
+@dataclass(frozen=True)
+class Trial:
+    """How a surface fitted: by frame, the correlation with the anchor frame and the share of the ground that was seen."""
+
+    surface: str
+    fits: dict[int, float]
+    seen: dict[int, float]
+
+    @property
+    def mean(self) -> float:
+        """Mean correlation."""
+        return float(np.mean(list(self.fits.values())))
+
+
+def chosen(
+    read: Callable[[int], Codes], ground: Ground, method: Method, anchor: int, first: int, last: int
+) -> tuple[str, Method, list[Trial]]:
+    """The surface's name, the method for it (with the preparation of ``method``), and what was tried.
+
+    Raises HushError when the ground cannot be held at all.
+    """
+    read = lru_cache(maxsize=len(STEPS) * 2 + 1)(read)
+    ways = [[anchor + sign * k for k in STEPS if first <= anchor + sign * k <= last] for sign in (1, -1)]
+    tried = [_tried(name, _like(surface, method), read, ground, anchor, ways) for name, surface in SURFACES.items()]
+    trials = [one for one in tried if one is not None]
+    name = plainest(trials)
+    return name, _like(SURFACES[name], method), trials
+
+
+def _like(surface: Method, method: Method) -> Method:
+    return replace(surface, prep=method.prep, search=method.search, renew=method.renew)
+
+
+def _tried(
+    name: str, method: Method, read: Callable[[int], Codes], ground: Ground, anchor: int, ways: list[list[int]]
+) -> Trial | None:
+    """A surface over some frames; None when there are too few of them."""
+    fits: dict[int, float] = {}
+    seen: dict[int, float] = {}
+    for way in ways:
+        tracker = make_tracker(read(anchor), ground, method, anchor)
+        for frame in way:
+            codes = read(frame)
+            try:
+                measured = tracker.step(codes, frame)
+            except HushError as error:
+                if error.kind not in ("lost", "bad-hold"):
+                    raise
+                fits[frame], seen[frame] = 0.0, 0.0
+                break
+            if abs(frame - anchor) >= JUDGED_FROM:
+                view = tracker.look(channel_of(codes, method.prep.channel), frame, measured.params)
+                fits[frame], seen[frame] = tracker.agreement(view, measured.params), measured.seen
+    return Trial(name, fits, seen) if len(fits) >= FEWEST else None
+
+
+def plainest(trials: list[Trial]) -> str:
+    """The first that fits nearly as well as the best on nearly all frames, and sees as much of the ground; cloth when
+    nothing tells. Frames on which no surface fits say nothing."""
+    if not trials:
+        return FALLBACK
+    best = max(trials, key=lambda one: one.mean)
+    frames = [n for n, fit in best.fits.items() if fit >= FITS_LEAST and best.seen[n] >= SEEN_LEAST]
+    if len(frames) < FEWEST:
+        return FALLBACK
+    for one in trials:
+        short = [best.fits[n] - one.fits.get(n, 0.0) - allowed(best.fits[n]) for n in frames]
+        hides = [best.seen[n] - one.seen.get(n, 0.0) for n in frames]
+        if np.quantile(short, FAR_SHARE) <= 0 and np.quantile(hides, FAR_SHARE) <= HIDES:
+            return one.surface
+    return best.surface
+
+
+def allowed(best: float) -> float:
+    """Correlation by which a plainer surface may fit worse: flexible ones fit a little of the grain."""
+    return min(WORSE + WORSE_SHARE * (1 - best), WORSE_MOST)
