@@ -18,9 +18,15 @@ OPPONENT = np.array([[0.3333, 0.3333, 0.3333], [0.5, 0.0, -0.5], [0.25, -0.5, 0.
 
 
 def degrained(tonal: F32, grain: Grain, amount: float = 1.0) -> F32:
+    """``degrained_and_left`` without what is left."""
+    return degrained_and_left(tonal, grain, amount)[0]
+
+
+def degrained_and_left(tonal: F32, grain: Grain, amount: float = 1.0) -> tuple[F32, float]:
     """A tonal picture (h, w, 3) without its grain: Wiener filter on overlapping blocks, opponent colours.
 
-    ``amount`` scales the grain that is thought to be in it. Texture above the grain's own power stays.
+    ``amount`` scales the grain that is thought to be in it. Texture above the grain's own power stays. Also returns the
+    share of the grain's variance that is left at the finest scale, where texture hides it (median over blocks).
     """
     height, width = tonal.shape[:2]
     pad = BLOCK
@@ -44,7 +50,7 @@ def degrained(tonal: F32, grain: Grain, amount: float = 1.0) -> F32:
             out[top : top + BLOCK, left : left + wide] += some.transpose(1, 0, 2, 3).reshape(BLOCK, wide, 3)
             weight[top : top + BLOCK, left : left + wide] += np.tile(window**2, len(some))
     out /= np.maximum(weight, 1e-6)[..., None]
-    return np.ascontiguousarray(out[pad : pad + height, pad : pad + width])
+    return np.ascontiguousarray(out[pad : pad + height, pad : pad + width]), filtered.left
 
 
 class _Filter:
@@ -52,6 +58,16 @@ class _Filter:
 
     def __init__(self, spectrum: F64, amount: float) -> None:
         self.spectrum = (spectrum * (BETA * amount**2)).astype(np.float32)
+        line = np.fft.fftfreq(BLOCK)
+        # a Laplacian's response: what looks finest
+        across, down = np.cos(2 * np.pi * line[: BLOCK // 2 + 1]), np.cos(2 * np.pi * line)
+        self.finest = ((4 - 2 * across[None, :] - 2 * down[:, None]) ** 2).astype(np.float32)
+        self.shares: list[F32] = []
+
+    @property
+    def left(self) -> float:
+        """Share of the luma grain's finest variance that the filter lets through."""
+        return float(np.median(np.concatenate(self.shares))) if self.shares else 0.0
 
     def __call__(self, blocks: F32, sigma: F32, window: F32) -> F32:
         mean = blocks.mean((1, 2), keepdims=True)
@@ -64,6 +80,8 @@ class _Filter:
         noise = (pairs @ half.reshape(-1, 9).T).reshape(len(sigma), 3, *half.shape[:2]).transpose(0, 2, 3, 1)
         power = np.abs(bins) ** 2
         gain = np.maximum(power - noise, 0) / np.maximum(power, 1e-12)
+        fine = noise[..., 0] * self.finest
+        self.shares.append((gain[..., 0] ** 2 * fine).sum((1, 2)) / np.maximum(fine.sum((1, 2)), 1e-12))
         back = fft.irfft2(bins * gain * BLOCK, s=(BLOCK, BLOCK), axes=(1, 2))
         return np.asarray(back @ np.linalg.inv(OPPONENT).T + mean * window[..., None], np.float32)
 

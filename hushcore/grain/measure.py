@@ -24,6 +24,7 @@ STEP = 8  # px between places where the neighbours' maps are worked out
 BINS = 8
 SMOOTH_SHARE = 0.6  # of the places, the smoothest: edges that miss by a fraction of a pixel are not grain
 FEWEST = 1500  # px a brightness
+LAGS, WINDOW_LEAST, POWER_LEAST = 3, 0.25, 0.003  # px that are kept whole; of the window's; of the mean power
 FEWEST_BLOCKS = 12
 MAD = 1.4826
 
@@ -134,5 +135,20 @@ def _spectrum(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask], at: F64, 
     cross = np.einsum("nijk,nijl->ijkl", chosen, chosen.conj()).real / len(chosen)
     # the same from both sides, as grain has no direction of reading
     cross = (cross + np.roll(cross[::-1, ::-1], 1, (0, 1))) / 2
+    cross = _sharpened(cross)
     scale = np.sqrt(np.einsum("ijkk->k", cross) / BLOCK**2)
     return np.asarray(cross / np.outer(scale, scale))
+
+
+def _sharpened(cross: F64) -> F64:
+    """A mean spectrum of windowed blocks without what the window has smeared: its autocorrelation divided by the
+    window's own (Bartlett 1950), far lags faded out; soft grain would come out too white otherwise."""
+    lags = np.fft.ifft2(cross, axes=(0, 1)).real
+    own = np.fft.ifft2(np.abs(np.fft.fft2(hann())) ** 2).real
+    line = np.minimum(np.arange(BLOCK), BLOCK - np.arange(BLOCK))
+    far = np.hypot(line[:, None], line[None, :])
+    fade = 0.5 + 0.5 * np.cos(np.pi * np.clip((far - LAGS) / (BLOCK / 2 - LAGS), 0, 1))
+    lags = lags * (fade / np.maximum(own / own[0, 0], WINDOW_LEAST))[..., None, None]
+    values, vectors = np.linalg.eigh(np.fft.fft2(lags, axes=(0, 1)).real)
+    values = np.maximum(values, POWER_LEAST * values.mean())
+    return np.asarray(np.einsum("ijab,ijb,ijcb->ijac", vectors, values, vectors))

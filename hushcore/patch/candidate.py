@@ -18,6 +18,7 @@ from hushcore.patch.motion import Smear, blurred
 from hushcore.patch.sheets import Sheet
 from hushcore.plates.blend import by_light, by_time
 
+MOST_LEFT = 0.9  # of the grain, in the plate
 LIGHTS_KEPT = 2 * steady.REACH + 2
 
 
@@ -57,7 +58,8 @@ def candidate(seen: Seen, frame: int, fix: Fix) -> Candidate:
     grain = 0.0
     if fix.evidence.grain is not None and match.grain != "off":
         finish = finish_of(seen.current, added, seen.region, fix.evidence.grain, fix.encoding, match.sharpness)
-        grain, added = match.grain_amount * finish.grain, finish.on(added)
+        missing = np.sqrt(1 - min(fix.sheets[used[0]].left, MOST_LEFT))
+        grain, added = match.grain_amount * finish.grain * float(missing), finish.on(added)
     if seen.gleam is not None:
         added = added + seen.gleam
     made = Candidate(scale, added, cover, grain, lights)

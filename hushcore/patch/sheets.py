@@ -8,7 +8,7 @@ from hushcore.arrays import F32, Mask, Rect
 from hushcore.bands.split import low_pass
 from hushcore.colour.encoding import Encoding
 from hushcore.geometry import sampling
-from hushcore.grain.lay import degrained
+from hushcore.grain.lay import degrained_and_left
 from hushcore.grain.model import Grain
 from hushcore.light.region import halved
 from hushcore.light.standing import evened, shown_in, without
@@ -28,7 +28,8 @@ class Sheet:
     ``original``: with the mark, as shot, and at ``half`` size; ``painted``: what replaces it, without grain if that is taken off;
     ``ratio`` and ``trust``: of a lift; ``cover`` (h, w): an insert's alpha;
     ``asleft``: as the artist left it, where that differs from ``painted``; all of it without the ``gleam`` that stands on
-    its frame; ``changes`` (h, w): where the retouch changes anything (None: everywhere).
+    its frame; ``changes`` (h, w): where the retouch changes anything (None: everywhere);
+    ``left``: share of the grain's finest variance that is still in ``painted``.
     """
 
     frame: int
@@ -41,6 +42,7 @@ class Sheet:
     asleft: F32 | None = None
     gleam: F32 | None = None
     changes: Mask | None = None
+    left: float = 0.0
 
     def cut(self, local: Rect) -> "Sheet":
         """A part of it; ``local``: px of its own rectangle."""
@@ -52,7 +54,7 @@ class Sheet:
         return Sheet(
             self.frame, original, halved(original), np.ascontiguousarray(self.painted[local.slices]), part(self.ratio),
             part(self.trust), part(self.cover), part(self.asleft), part(self.gleam),
-            None if self.changes is None else self.changes[local.slices],
+            None if self.changes is None else self.changes[local.slices], self.left,
         )  # fmt: skip
 
 
@@ -81,24 +83,24 @@ def prepared(
     if plan.source == "lift":
         ratio = ratio_of(painted, original)
         trust = trust_of(ratio, original, CLIP_AT * white, evidence.grain, encoding)
-    mended = _mended(painted, rect, plate, plan.match, evidence.grain, encoding)
-    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None, gleam, changes)
+    mended, left = _mended(painted, rect, plate, plan.match, evidence.grain, encoding)
+    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None, gleam, changes, left)
 
 
-def _mended(painted: F32, rect: Rect, plate: Plate, match: Match, grain: Grain | None, encoding: Encoding) -> F32:
-    """The painted picture with its grain off and its texture as asked."""
+def _mended(painted: F32, rect: Rect, plate: Plate, match: Match, grain: Grain | None, encoding: Encoding) -> tuple[F32, float]:
+    """The painted picture with its grain off and its texture as asked; and the share of the grain that is left."""
     grainless = match.grain != "keep" and grain is not None
     if not grainless and match.repair is None and match.texture == 1:
-        return painted
-    tonal = encoding.tonal_of(painted)
+        return painted, 0.0
+    tonal, left = encoding.tonal_of(painted), 0.0
     if grainless and grain is not None:
-        tonal = degrained(tonal, grain)
+        tonal, left = degrained_and_left(tonal, grain)
     if match.texture != 1:
         tone = low_pass(tonal, match.texture_scale)
         tonal = tone + np.float32(match.texture) * (tonal - tone)
     if match.repair is not None:
         tonal = _repaired(tonal, rect, plate, match, encoding)
-    return encoding.from_tonal(tonal)
+    return encoding.from_tonal(tonal), left
 
 
 def _repaired(tonal: F32, rect: Rect, plate: Plate, match: Match, encoding: Encoding) -> F32:
