@@ -16,7 +16,14 @@ from demo.noise import F32
 RATE = (24, 1)
 LOG_GAIN, LOG_FOOT, LOG_SCALE = 90.0, 0.08, 0.78  # a log curve of nobody's
 GRAIN_AT_1 = 0.0113  # of encoded white that sensor.add_grain makes at middle grey
-SPACES = {"tiff": "srgb", "log": "acescct", "half": "linear", "prores": "bt1886", "h264": "bt1886", "h264 low": "bt1886"}
+SPACES = {
+    "tiff": "srgb",
+    "log": "acescct",
+    "half": "linear",
+    "prores": "bt1886",
+    "h264": "bt1886",
+    "h264 low": "bt1886",
+}
 BITS = {"tiff": 16, "log": 10, "half": 16, "prores": 10, "h264": 8, "h264 low": 8}
 
 
@@ -72,7 +79,11 @@ def write(drawn: Drawn, folder: Path, name: str, frames: list[F32]) -> str:
     place.mkdir(parents=True, exist_ok=True)
     if drawn.codec in ("tiff", "log", "half"):
         for number, values in enumerate(frames):
-            _still(drawn, place / f"shot.{1001 + number:04d}.{dict(tiff='tif', log='dpx', half='exr')[drawn.codec]}", values)
+            _still(
+                drawn,
+                place / f"shot.{1001 + number:04d}.{dict(tiff='tif', log='dpx', half='exr')[drawn.codec]}",
+                values,
+            )
         return name
     _movie(drawn, place / "shot.mov", frames)
     return f"{name}/shot.mov"
@@ -103,10 +114,14 @@ def _movie(drawn: Drawn, path: Path, frames: list[F32]) -> None:
     part = path.with_name(f".{path.name}.part.mov")
     with av.open(str(part), "w") as container:
         if prores:
-            stream: Any = container.add_stream("prores_ks", rate=Fraction(*RATE), options={"profile": "3", "vendor": "apl0"})
+            stream: Any = container.add_stream(
+                "prores_ks", rate=Fraction(*RATE), options={"profile": "3", "vendor": "apl0"}
+            )
         else:
             crf = "17" if drawn.codec == "h264" else "25"
-            stream = container.add_stream("libx264", rate=Fraction(*RATE), options={"crf": crf, "preset": "fast", "threads": "1"})
+            stream = container.add_stream(
+                "libx264", rate=Fraction(*RATE), options={"crf": crf, "preset": "fast", "threads": "1"}
+            )
         codec = stream.codec_context
         height, width = frames[0].shape[:2]
         form = "yuv422p10le" if prores else "yuv420p"

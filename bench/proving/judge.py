@@ -219,9 +219,13 @@ def _hold_figures(shot: Shot, hold: Hold, loop: np.ndarray, row: Row) -> None:
     """RMS over the mark's seen points, 95th percentile, last frame; drift over the true error."""
     rows, cols = np.nonzero(np.ones(shot.positions.shape[1:3]))
     still = np.stack([cols, rows], -1) * float(shot.step)
-    inside = np.array([cv2.pointPolygonTest(loop.astype(np.float32), (float(x), float(y)), False) >= 0 for x, y in still])
+    inside = np.array(
+        [cv2.pointPolygonTest(loop.astype(np.float32), (float(x), float(y)), False) >= 0 for x, y in still]
+    )
     if shot.stands:  # the surface round the mark is what counts
-        inside = np.array([cv2.pointPolygonTest(loop.astype(np.float32), (float(x), float(y)), True) > -24 for x, y in still])
+        inside = np.array(
+            [cv2.pointPolygonTest(loop.astype(np.float32), (float(x), float(y)), True) > -24 for x, y in still]
+        )
     errors, last, figures = [], 0.0, []
     for frame in shot.frames:
         if frame not in hold.frames:
@@ -240,7 +244,10 @@ def _hold_figures(shot: Shot, hold: Hold, loop: np.ndarray, row: Row) -> None:
     every, drift = np.concatenate(errors), np.concatenate(figures)
     row.hold = float(np.sqrt((every**2).mean())), float(np.percentile(every, 95)), last
     off = every > 0.5
-    row.drift = float((every < 2 * drift)[off].mean()) if off.any() else 1.0, float(np.median(drift / np.maximum(every, 0.02)))
+    row.drift = (
+        float((every < 2 * drift)[off].mean()) if off.any() else 1.0,
+        float(np.median(drift / np.maximum(every, 0.02))),
+    )
 
 
 def _lab(light: F32) -> F32:
@@ -323,9 +330,7 @@ def _picture_figures(shot: Shot, fix: Fix, row: Row, keep: Path | None) -> None:
         row.flicker = float(np.sqrt(np.mean(flick[0]) / max(np.mean(flick[1]), 1e-9)))
 
 
-def _still(
-    shot: Shot, fix: Fix, frame: int, at: tuple[slice, slice], sides: list[F32], here: np.ndarray
-) -> list[F32]:
+def _still(shot: Shot, fix: Fix, frame: int, at: tuple[slice, slice], sides: list[F32], here: np.ndarray) -> list[F32]:
     """L* by which pictures are off, low-passed, on the still surface (for a standing mark: in the frame); not a number
     where the mark is not seen."""
     low = [np.where(here, cv2.GaussianBlur(side[..., 0], (0, 0), 2.0), np.nan).astype(np.float32) for side in sides]
@@ -353,8 +358,10 @@ def laid_matte(laid: Laid, at: tuple[slice, slice]) -> F32:
 
 
 def _tonal(shot: Shot, light: F32) -> F32:
-    return camera.encode(shot.drawn, np.maximum(light, 0)).mean(-1) if shot.drawn.codec != "half" else np.asarray(
-        np.cbrt(np.maximum(light, 0)).mean(-1), np.float32
+    return (
+        camera.encode(shot.drawn, np.maximum(light, 0)).mean(-1)
+        if shot.drawn.codec != "half"
+        else np.asarray(np.cbrt(np.maximum(light, 0)).mean(-1), np.float32)
     )
 
 

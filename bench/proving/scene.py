@@ -58,7 +58,25 @@ def buffers(scene: Scene, time: float, jitter: tuple[float, float]) -> tuple[F32
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
-def _shade(depth, buf, maps, density, reach_x, reach_y, light, level, slope, folds, shadow, gloss, power, env, time, marked, clean):  # type: ignore[no-untyped-def]
+def _shade(
+    depth,
+    buf,
+    maps,
+    density,
+    reach_x,
+    reach_y,
+    light,
+    level,
+    slope,
+    folds,
+    shadow,
+    gloss,
+    power,
+    env,
+    time,
+    marked,
+    clean,
+):  # type: ignore[no-untyped-def]
     height, width = depth.shape
     texel = np.zeros(9, np.float32)
     for y in range(height):
@@ -70,7 +88,9 @@ def _shade(depth, buf, maps, density, reach_x, reach_y, light, level, slope, fol
             sx, sy = x / width - 0.5, y / height - 0.5
             gain = level * (1 + slope[0] * sx + slope[1] * sy)
             if folds > 0:
-                wave = np.sin(buf[y, x, 0] / 21 + buf[y, x, 1] / 47 - 0.35 * time) + 0.6 * np.sin(buf[y, x, 0] / 33 - buf[y, x, 1] / 25 + 0.2 * time)
+                wave = np.sin(buf[y, x, 0] / 21 + buf[y, x, 1] / 47 - 0.35 * time) + 0.6 * np.sin(
+                    buf[y, x, 0] / 33 - buf[y, x, 1] / 25 + 0.2 * time
+                )
                 gain *= 1 + folds * wave
             if shadow[2] > 0:
                 t = (sx * shadow[0] + sy * shadow[1] - shadow[3]) / shadow[2]
@@ -183,13 +203,19 @@ def front(drawn: Drawn, time: float) -> tuple[F32, F32] | None:
         soft = 0.7
     elif kind == "hand":
         cx, cy = width * (1.15 - 1.4 * share), height * (0.52 + 0.12 * np.sin(0.4 * time))
-        edge = np.maximum(0.10 * width - np.hypot(x - cx, 1.2 * (y - cy)), 0.04 * width - np.abs(y - cy - 0.35 * (x - cx)) + np.minimum(0, x - cx))
+        edge = np.maximum(
+            0.10 * width - np.hypot(x - cx, 1.2 * (y - cy)),
+            0.04 * width - np.abs(y - cy - 0.35 * (x - cx)) + np.minimum(0, x - cx),
+        )
         colour = np.array([0.30, 0.18, 0.13]) * (1 + 0.12 * np.sin(x / 40 + y / 23))[..., None]
         soft = 2.0
     elif kind == "hair":
         edge = np.full_like(x, -9)
         for k in range(7):
-            edge = np.maximum(edge, 0.9 - np.abs(x - width * (0.2 + 0.6 * share) - 26 * (k - 3) - 12 * np.sin(y / 70 + k + 0.1 * time)))
+            edge = np.maximum(
+                edge,
+                0.9 - np.abs(x - width * (0.2 + 0.6 * share) - 26 * (k - 3) - 12 * np.sin(y / 70 + k + 0.1 * time)),
+            )
         colour, soft = np.full((height, width, 3), 0.03), 0.6
     elif kind == "post":
         edge = 0.02 * width - np.abs(x - width * (0.05 + 0.95 * share) - 0.06 * (y - height / 2))
@@ -258,7 +284,7 @@ def anchor(scene: Scene) -> int:
     centre = np.array(motion.mark_centre(drawn))
     for number in range(drawn.frames):
         if drawn.motion == "standing":
-            at, size = centre + [(width - 1) / 2, (height - 1) / 2], 1.0
+            at, size = centre + np.array([(width - 1) / 2, (height - 1) / 2]), 1.0
         else:
             around = centre + np.array([[0, 0], [1, 0], [0, 1]])
             at3 = motion.points(drawn, around[:, 0], around[:, 1], float(number))

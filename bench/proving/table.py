@@ -88,12 +88,18 @@ def summary(rows: Sequence[Row]) -> str:
     far = [row.error / row.best - 1 for row in good if row.modes]
     if far:
         share = 100 * np.mean([x <= 0.05 for x in far])
-        said.append(f"| default within 5 % of the best mode | {share:.0f} % of seeds, at most {100 * max(far):.0f} % off |")
+        said.append(
+            f"| default within 5 % of the best mode | {share:.0f} % of seeds, at most {100 * max(far):.0f} % off |"
+        )
     finest = [r.laplacian for r in good if not math.isnan(r.laplacian)]
-    said.append(f"| finest scale .95 to 1.07 | {100 * np.mean([0.95 <= x <= 1.07 for x in finest]):.0f} % of seeds, least {min(finest):.2f} |")
+    said.append(
+        f"| finest scale .95 to 1.07 | {100 * np.mean([0.95 <= x <= 1.07 for x in finest]):.0f} % of seeds, least {min(finest):.2f} |"
+    )
     under = [r.drift[0] for r in good if not math.isnan(r.drift[0])]
     ratio = [r.drift[1] for r in good if not math.isnan(r.drift[1])]
-    said.append(f"| drift: errors over .5 px under twice the figure; figure over error, median | {100 * np.mean(under):.0f} %, {np.median(ratio):.1f} |")
+    said.append(
+        f"| drift: errors over .5 px under twice the figure; figure over error, median | {100 * np.mean(under):.0f} %, {np.median(ratio):.1f} |"
+    )
     failed = [row for row in rows if math.isnan(row.error)]
     said += [f"| seed {row.seed} could not be judged | {row.words} |" for row in failed]
     return "\n".join(said)

@@ -54,7 +54,10 @@ def _range(text: str | None, first: int, last: int) -> tuple[int, int]:
 @cli.command()
 @click.argument("clip", type=Place)
 @click.option("--ground", "ground_file", type=Place, required=True, help="Ground file (hush schema ground).")
-@click.option("--kind", type=click.Choice(["auto", "point", "two-point", "planar", "mesh"]), help="Kind of hold; else the plainest that fits.")
+@click.option(
+    "--kind", type=click.Choice(["auto", "point", "two-point", "planar", "mesh"]),
+    help="Kind of hold; else the plainest that fits.",
+)  # fmt: skip
 @click.option("--method", "method_file", type=Place, help="Method file (hush schema method) with all settings.")
 @click.option("--second-pass", "twice", is_flag=True, help="Measure once more against a cleaner template.")
 @click.option("--range", "frames", help="First and last frame, as A-B.")

@@ -23,7 +23,10 @@ CORRELATION_SIGMA = 2.5  # half-size px
 TELLS = 0.45  # expected correlation: with less, texture says nothing
 FEWEST = 200  # places
 USUAL_FRAMES, USUAL_LOW = 5, 0.3  # frames that tell what is usual, and the share of them that may look worse
-LOOKS_RIGHT, LEAST_USUAL = 0.75, 0.45  # quantile of the likeness over a region that says how right it looks at best; its least
+LOOKS_RIGHT, LEAST_USUAL = (
+    0.75,
+    0.45,
+)  # quantile of the likeness over a region that says how right it looks at best; its least
 SPREAD = 0.16  # of a correlation of so few places
 SPREAD_TIMES = 1.5  # of how differently a place looks over the shot
 FACES, TURNED_AWAY = 0.7, 0.2  # px of the frame a px of the still surface
@@ -118,7 +121,9 @@ class Usual:
 
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
-        packed = np.stack([np.clip(np.rint(side * 50), -50, 127) for side in (self.alike, self.rest, self.tint, self.spread)])
+        packed = np.stack(
+            [np.clip(np.rint(side * 50), -50, 127) for side in (self.alike, self.rest, self.tint, self.spread)]
+        )
         return {
             "left": self.left, "top": self.top, "shape": list(self.alike.shape),
             "maps": base64.b64encode(zlib.compress(packed.astype(np.int8).tobytes(), 6)).decode(),

@@ -99,12 +99,12 @@ def between(hold: Hold, first: int, last: int, corners: F64) -> dict[int, F64]:
     leave = one - place(start - 1) if _known(hold, start - 1) else straight
     reach = place(end + 1) - two if _known(hold, end + 1) else straight
     # velocities that the stretch contradicts are those of what hides the surface
-    leave, reach = (_calmed(velocity, straight) for velocity in (leave, reach))
+    away, towards = _calmed(leave, straight), _calmed(reach, straight)
     out = {}
     for number in range(first, last + 1):
         t = (number - start) / span
         h = (2 * t**3 - 3 * t**2 + 1, t**3 - 2 * t**2 + t, -2 * t**3 + 3 * t**2, t**3 - t**2)
-        at = h[0] * one + h[1] * span * leave + h[2] * two + h[3] * span * reach
+        at = h[0] * one + h[1] * span * away + h[2] * two + h[3] * span * towards
         out[number] = at if hold.bends else homography.fit(corners, at)
     return out
 

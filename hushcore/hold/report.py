@@ -11,7 +11,7 @@ from hushcore.hold.record import Hold, HoldFrame
 from hushcore.hold.state import NOT_READ, OFF_FRAME
 from hushcore.hold.trouble import WORDS
 
-NOTICEABLE, LOUD = 3.5, 6.0  # px of drift RMS over the ground at which to look twice, and to expect trouble
+NOTICEABLE, LOUD = 1.4, 2.4  # px of drift RMS over the ground at which to look twice, and to expect trouble
 HIDDEN = 3  # a cell that is used less than this (of 9) is covered or has changed
 SLIPPED = 15.0  # px: above it the figure only says that the surface may be anywhere
 COVERED = 0.35  # of the ground hidden while the rest still holds

@@ -58,13 +58,15 @@ class State:
     @staticmethod
     def from_arrays(stored: dict[str, np.ndarray]) -> "State":
         """The reverse of ``arrays``; ``Tracker.restore`` also takes the template up again."""
-        steps, lost_for, *rest = (int(count) for count in stored["counts"])
+        # states kept by versions before had fewer counts
+        counts = [*(int(count) for count in stored["counts"]), 0, 0, 0][:5]
+        steps, lost_for, renewed_for, cut_for, unsound_for = counts
         taken = None
         if "template_frame" in stored:
             taken = Template(int(stored["template_frame"]), stored["template_params"], stored["template_share"])
         return State(
             stored["params"], stored["previous"], steps, stored["baseline"], stored["first_mean"], stored["seen"],
-            lost_for, stored.get("small"), taken, *rest[:2], sound=stored.get("sound"), unsound_for=sum(rest[2:]),
+            lost_for, stored.get("small"), taken, renewed_for, cut_for, stored.get("sound"), unsound_for,
         )  # fmt: skip
 
 

@@ -325,9 +325,7 @@ class Tracker:
             last, earlier = state.sound
             before = last + state.unsound_for * (last - earlier)
             faded = before + BEND_KEPT * (last - earlier)
-        self.state = replace(
-            state, params=faded, previous=before, steps=state.steps + 1, lost_for=state.lost_for + 1
-        )
+        self.state = replace(state, params=faded, previous=before, steps=state.steps + 1, lost_for=state.lost_for + 1)
         cells = self._cells(faded, np.zeros_like(state.seen))
         return Measured(faded, drift, float(drift.mean()), cells, 0.0, True)
 
@@ -353,11 +351,11 @@ class Tracker:
         return Measured(params, drift, rms, cells, visible.share, lost), now
 
     def _over_ground(self, drift: F32, known: np.ndarray, seen: F32) -> float:
-        """RMS of drift over the ground. What covers part of it says nothing: the rest counts, for more."""
+        """RMS of drift over what is seen of the ground: what is covered is told as covered, not as drift."""
         used = known & (seen > confidence.SEEN_LOW)
         if not used.any():
             return float(drift.mean())
-        return float(np.sqrt((drift[used] ** 2).mean() * known.sum() / used.sum()))
+        return float(np.sqrt((drift[used] ** 2).mean()))
 
     def _advance(self, measured: Measured, now: confidence.Correlation) -> None:
         state = self.state
@@ -366,7 +364,9 @@ class Tracker:
         steady = now.known & (seen > 0.5)
         baseline = np.where(steady, baseline + confidence.BASELINE_RATE * (now.value - baseline), baseline)
         first_mean = self._first_mean(now.value)
-        baseline = np.maximum(baseline, confidence.BASELINE_LEAST * first_mean)  # else a hold that slips gets used to it
+        baseline = np.maximum(
+            baseline, confidence.BASELINE_LEAST * first_mean
+        )  # else a hold that slips gets used to it
         well = measured.seen >= WELL_SEEN
         sound = np.stack([measured.params, state.params]) if well else state.sound
         self.state = replace(
@@ -407,7 +407,10 @@ class Tracker:
         posterior, leftover = confidence.block_signals(terms, scale, MIX)
         flow, back = self._flow.measure(still, warped, weight, now.value.shape)
         drop = np.where(now.known, np.maximum(first_mean - now.value, 0), 0.5)
-        return confidence.drift_figure(confidence.Signals(posterior, leftover, flow, drop, back, self.state.steps + 1))
+        figure = confidence.drift_figure(
+            confidence.Signals(posterior, leftover, flow, drop, back, self.state.steps + 1)
+        )
+        return figure if self.method.bends else np.asarray(confidence.PLANE * figure, np.float32)
 
 
 def make_tracker(codes: Codes, ground: Ground, method: Method | str, frame: int | None = None) -> Tracker:

@@ -46,7 +46,9 @@ def _left(grain: Grain, scale: float) -> F32:
     square = line[:, None] ** 2 + line[None, :] ** 2
     passed: F64 = np.exp(-4 * np.pi**2 * scale**2 * square)
     power = np.stack([grain.spectrum[..., k, k] for k in range(3)], -1)
-    return np.sqrt((power * passed[..., None]).mean((0, 1)) / np.maximum(power.mean((0, 1)), 1e-9)).astype(np.float32)
+    return np.asarray(
+        np.sqrt((power * passed[..., None]).mean((0, 1)) / np.maximum(power.mean((0, 1)), 1e-9)), np.float32
+    )
 
 
 def away(changes: Mask) -> F32 | None:

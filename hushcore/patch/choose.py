@@ -6,7 +6,7 @@ light. All rivals are held against each other on the same places of the same fra
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -30,9 +30,7 @@ TINT_MOST = 1.35  # of a highlight's strongest channel over its weakest: a lamp'
 PLAIN = ("slope", "rim")  # modes that do not look under the mark at all
 
 
-def settled(
-    said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], read: Reader
-) -> Evidence:
+def settled(said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], read: Reader) -> Evidence:
     """Evidence with what was chosen for a fix. ``plates``: frame and plate each, the first one tells.
 
     A fix without places to read keeps the evidence as it is, without a highlight. Deterministic.
@@ -40,7 +38,9 @@ def settled(
     plain = replace(said, standing=None, choice=None)
     if plan.stands or plan.source == "insert" or not plates:
         return plain
-    bare = replace(plan, match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto"))
+    bare = replace(
+        plan, match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto")
+    )
     held = [n for n in sorted(hold.frames) if not hold.frames[n].lost and n != plates[0][0]]
     if not held:
         return plain
@@ -138,4 +138,3 @@ def _name(one: Tried) -> str:
     if one.multiplies >= 0.9:
         return "Light from under the mark"
     return "Added light" if one.multiplies <= 0.1 else "Light half added"
-

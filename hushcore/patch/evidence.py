@@ -43,10 +43,15 @@ def gather(
     ``plan``, ``plates`` (frame and plate each): of the fix that it is for; without them the anchor frame itself tells.
     A shot that does not tell gives the plain evidence for that part; raises nothing but what reading frames does.
     """
-    said = observed(read, hold, edge, encoding)
-    codes = read(hold.anchor)
-    known = plates or [(hold.anchor, make_plate(codes, hold, hold.anchor, [], None, encoding))]
-    return settled(said, hold, plan or Plan(edge), known, read)
+    return settled_by(observed(read, hold, edge, encoding), read, hold, plan or Plan(edge), plates, encoding)
+
+
+def settled_by(
+    said: Evidence, read: Reader, hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], encoding: Encoding
+) -> Evidence:
+    """What was ``observed``, with what is chosen from it for a fix."""
+    known = plates or [(hold.anchor, make_plate(read(hold.anchor), hold, hold.anchor, [], None, encoding))]
+    return settled(said, hold, plan, known, read)
 
 
 def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Evidence:

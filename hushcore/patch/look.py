@@ -111,13 +111,12 @@ def _covering(
     looks = plan.auto and not fix.plan.stands and (row is None or not row.lost)
     if not shapes and not looks:
         return None
-    half = np.zeros(pair.q.shape[:2], bool)
+    half: Mask = np.zeros((pair.q.shape[0], pair.q.shape[1]), bool)
     if looks:
-        usual = fix.evidence.usual
-        half = front.found(
-            signs_of(pair, fix, maps, smeared), None if usual is None else usual.over(rect.left, rect.top, half.shape),
-            hidden_on(fix.hold, frame, rect), fix.evidence.multiplies,
-        )  # fmt: skip
+        usual, size = fix.evidence.usual, (half.shape[0], half.shape[1])
+        here = None if usual is None else usual.over(rect.left, rect.top, size)
+        hidden = hidden_on(fix.hold, frame, rect)
+        half = front.found(signs_of(pair, fix, maps, smeared), here, hidden, fix.evidence.multiplies)
     if not shapes and not half.any():
         return None
     mask = cv2.resize(half.astype(np.uint8), region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0

@@ -33,8 +33,9 @@ class Match:
     ``light``: one of ``fields.MODES``, ``strength`` of it 0..1, ``steady`` 0..1 over time, ``capped``: the mark's own
     shading kept out of it. ``blur``: the frame's motion blur; ``sharpness``: its softness. ``texture``: times its own;
     ``grain``: ``fresh`` (the plate's taken off, new laid), ``keep`` (the plate's kept, what is missing topped up) or
-    ``off``, ``grain_amount`` times what was measured. ``standing``: highlights that stand in the frame stay there: ``auto``, where the shot shows that they
-    explain it, or ``off``. ``multiplies``: 0..1, how much of the light multiplies, where that is set by hand.
+    ``off``, ``grain_amount`` times what was measured. ``standing``: highlights that stand in the frame stay there:
+    ``auto``, where the shot shows that they explain it, or ``off``. ``multiplies``: 0..1, how much of the light multiplies,
+    where that is set by hand.
     """
 
     light: str = "auto"
@@ -163,10 +164,14 @@ class Plan:
     def light(self, evidence: Evidence) -> tuple[str, float]:
         """The mode that lights the plates, and how much of it multiplies: as asked, or as was chosen."""
         match, choice = self.match, evidence.choice
-        mode = choice.light if match.light == "auto" and choice is not None and match.multiplies is None else match.light
+        mode = (
+            choice.light if match.light == "auto" and choice is not None and match.multiplies is None else match.light
+        )
         return mode, evidence.multiplies if match.multiplies is None else match.multiplies
 
     def gleam(self, evidence: Evidence) -> Standing | None:
         """The highlight that is kept where it stands: a lifted or inserted mark has what the frame shows."""
-        wanted = self.match.standing != "off" and self.match.light != "off" and self.source == "replace" and not self.stands
+        wanted = (
+            self.match.standing != "off" and self.match.light != "off" and self.source == "replace" and not self.stands
+        )
         return evidence.standing if wanted else None

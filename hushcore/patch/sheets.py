@@ -84,10 +84,13 @@ def prepared(
         ratio = ratio_of(painted, original)
         trust = trust_of(ratio, original, CLIP_AT * white, evidence.grain, encoding)
     mended, left = _mended(painted, rect, plate, plan.match, evidence.grain, encoding)
-    return Sheet(frame, original, half, mended, ratio, trust, None, painted if mended is not painted else None, gleam, changes, left)
+    asleft = painted if mended is not painted else None
+    return Sheet(frame, original, half, mended, ratio, trust, None, asleft, gleam, changes, left)
 
 
-def _mended(painted: F32, rect: Rect, plate: Plate, match: Match, grain: Grain | None, encoding: Encoding) -> tuple[F32, float]:
+def _mended(
+    painted: F32, rect: Rect, plate: Plate, match: Match, grain: Grain | None, encoding: Encoding
+) -> tuple[F32, float]:
     """The painted picture with its grain off and its texture as asked; and the share of the grain that is left."""
     grainless = match.grain != "keep" and grain is not None
     if not grainless and match.repair is None and match.texture == 1:

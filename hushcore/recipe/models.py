@@ -125,7 +125,6 @@ class MethodData(Plain):
             self.renew,
         )
 
-
     def taking(self, surface: str) -> "MethodData":
         """With what ``auto`` took."""
         found = SURFACES[surface]
@@ -292,7 +291,8 @@ class MatchData(Plain):
     grain: Literal["fresh", "keep", "off"] = "fresh"
     grain_amount: float = Field(default=1.0, ge=0, le=3, description="Times what was measured.")
     standing: Literal["auto", "off"] = Field(
-        default="auto", description="Highlights that stand in the frame stay there, where the shot shows that there are any."
+        default="auto",
+        description="Highlights that stand in the frame stay there, where the shot shows that there are any.",
     )
     multiplies: float | None = Field(
         default=None, ge=0, le=1, description="How much of the light multiplies; none: as the shot says."
@@ -342,9 +342,7 @@ class FixData(Plain):
     blend: Literal["time", "light"] = Field(default="time", description="How several plates share the shot.")
     art: ArtData | None = Field(default=None, description="What an insert puts on.")
     front: FrontData = FrontData()
-    whole: bool = Field(
-        default=False, description="Laid over all of the edge, also where the retouch changes nothing."
-    )
+    whole: bool = Field(default=False, description="Laid over all of the edge, also where the retouch changes nothing.")
     stands: bool = Field(default=False, description="The mark stands still in the frame; its edge is in frame px.")
     match: MatchData = MatchData()
     range: tuple[int, int] | None = Field(default=None, description="First and last frame that it is on.")

@@ -22,7 +22,7 @@ from hushcore.patch.place import Place
 from hushcore.plates.plate import still_picture
 
 NAMES = ("drift", "seam", "light", "texture", "grain", "flicker")
-DRIFT_PX = 1.5  # of the hold's drift figure, which is a careful upper bound
+DRIFT_PX = 1.0  # of the hold's drift figure, which is a careful upper bound
 LIGHT_LOG = 0.05  # of gain: 5 % is about one CIEDE2000
 SEAM_DE = 1.0
 TEXTURE_OCTAVES = 0.4  # log2 of energy

@@ -15,7 +15,8 @@ from jobs.models import Shot
 from fixes import propose
 from fixes.models import Artwork, Fix, Hold, Path, Plate, Revision, Stroke, blank_document
 from hushcore.errors import HushError
-from hushcore.recipe.models import EdgeData, FixData, GroundData, MethodData, OutlineData, StrokeData, check
+from hushcore.hold.overlay import stands_still
+from hushcore.recipe.models import EdgeData, FixData, MethodData, OutlineData, StrokeData, check
 
 Document = dict[str, Any]
 Change = Callable[[Document], str]
@@ -88,25 +89,27 @@ def step(fix_id: int, version: int, by: int) -> Fix:
 
 
 def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: AbstractBaseUser | None) -> Fix:
-    """A new fix from a loop round a mark on ``frame``: ground, kind of hold, anchor, edge; it starts to track.
+    """A new fix from a loop round a mark on ``frame``: ground, anchor, edge, whether the mark stands in the frame; it starts
+    to track, and the worker chooses the surface by trying.
 
-    The slow part (trying both kinds of hold on a few frames) is done before the transaction.
+    The slow part (looking whether the mark stands) is done before the transaction.
     """
     from fixes import holding
 
     clip = shot.clip
     media = clip.media()
     outline = propose.check_loop(loop, clip.width, clip.height)
-    ground = GroundData(anchor=frame, read=[propose.ground_around(outline, clip.width, clip.height)])
     media.check_range(frame, frame)
-    kind = propose.better_kind(media.read, ground.ground(), frame, shot.last, shot.first)
+    stands = not clip.missing and stands_still(media.read, outline, frame, shot.first, shot.last)
+    ground = propose.ground_of(outline, frame, clip.width, clip.height, stands)
     with transaction.atomic():
         order = (shot.fixes.aggregate(top=Max("order"))["top"] or 0) + 1
         document = blank_document(f"Fix {order}")
         fix = Fix.objects.create(shot=shot, order=order, document=document)
         path = Path.objects.create(fix=fix, nodes=propose.edge_nodes(outline))
-        hold = holding.begin(fix, ground, MethodData(kind=kind))
+        hold = holding.begin(fix, ground, MethodData())
         document = deepcopy(document)
+        document["stands"] = stands
         document["edge"] = {"outlines": [plain_outline(path.id)], "growth": 0.0, "softness": 14.0, "inside": 0.0}
         document["hold"] = hold.id
         fix.document = document

@@ -2,10 +2,14 @@
 
 from typing import Any
 
-from fixes.actions import Document, edge_data, plain_outline
-from fixes.models import Artwork, Fix, Path
+import numpy as np
+
+from fixes import holding
+from fixes.actions import Document, edge_data, mark_of, plain_outline
+from fixes.models import Artwork, Fix, Hold, Path
+from fixes.propose import ground_of
 from hushcore.errors import HushError
-from hushcore.recipe.models import ArtData, FrontData, MatchData, OutlineData, check
+from hushcore.recipe.models import ArtData, FrontData, GroundData, MatchData, MethodData, OutlineData, check
 
 LEAST_ART = 4  # px a side on the surface
 
@@ -53,11 +57,30 @@ def set_match(document: Document, match: MatchData) -> str:
     return f"Match: {moved[0].replace('_', ' ')}" if len(moved) == 1 else "Match"
 
 
-def set_source(document: Document, source: str, blend: str, stands: bool) -> str:
-    """What replaces the mark, how plates share the shot, and whether the mark stands still in the frame."""
+def set_source(document: Document, fix: Fix, source: str, blend: str, stands: bool) -> str:
+    """What replaces the mark, how plates share the shot, and whether the mark stands still in the frame: then it is no
+    ground, and the hold is measured anew without it."""
     changed = source != document["source"]
+    if stands != document["stands"]:
+        _ground_without(document, fix, stands)
     document["source"], document["blend"], document["stands"] = source, blend, stands
     return source.capitalize() if changed else "Source"
+
+
+def _ground_without(document: Document, fix: Fix, stands: bool) -> None:
+    """Measure the hold anew, without the mark if it stands; where there is nothing to measure it on yet, nothing is done."""
+    hold = Hold.objects.filter(id=document["hold"]).first() if document["hold"] else None
+    outline = mark_of(document)
+    if hold is None or outline is None or hold.kind in ("point", "two-point"):
+        return
+    clip = fix.shot.clip
+    ground = ground_of(np.asarray(outline, float), hold.anchor, clip.width, clip.height, stands)
+    before = GroundData.model_validate(hold.ground)
+    method = MethodData.model_validate(hold.method)
+    if method.took:
+        method = method.model_copy(update={"kind": "auto", "took": ""})
+    ground = ground.model_copy(update={"ignore": before.ignore, "passing": before.passing})
+    holding.track(document, fix, ground, method, "both")
 
 
 def set_front(document: Document, fix: Fix, front: FrontData) -> str:

@@ -40,11 +40,13 @@ from fixes.schemas import (
     SuggestOut,
     TellOut,
     TellsOut,
+    TriedOut,
 )
 from hushcore.arrays import Rect, padded_cut
 from hushcore.edge.matte import lines
 from hushcore.errors import HushError
 from hushcore.media.artwork import read_artwork
+from hushcore.patch.choose import words
 from hushcore.recipe.models import StrokeData, check
 from hushcore.retouch.donor import nearby, tone_apart
 
@@ -231,7 +233,7 @@ def protect(request: HttpRequest, fix: int, payload: ProtectIn) -> FixOut:
 def source(request: HttpRequest, fix: int, payload: SourceIn) -> FixOut:
     """What replaces the mark."""
     args = (payload.source, payload.blend, payload.stands)
-    return apply(request, fix, payload.version, lambda d, _: matching.set_source(d, *args))
+    return apply(request, fix, payload.version, lambda d, fix: matching.set_source(d, fix, *args))
 
 
 @router.patch("fixes/{fix}/front", response=FixOut)
@@ -301,7 +303,9 @@ def facts(request: HttpRequest, fix: int) -> EvidenceOut:
     ]  # fmt: skip
     return EvidenceOut(
         known=grain is not None, multiplies=said.multiplies, shutter=said.shutter, standing=said.standing is not None,
-        grain=points,
+        grain=points, settled=evidence.is_settled(found, actions.current_hold(found)),
+        words=words(said.choice) if said.choice else "",
+        tried=[TriedOut(**one) for one in said.choice.plain()["tried"]] if said.choice else [],
     )  # fmt: skip
 
 

@@ -1,7 +1,5 @@
-"""What a loose loop round a mark proposes: ground, anchor frame, kind of hold, edge."""
+"""What a loose loop round a mark proposes: ground, anchor frame, edge, and whether the mark stands in the frame."""
 
-import math
-from collections.abc import Callable
 from typing import Any
 
 import cv2
@@ -12,15 +10,11 @@ from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.geometry.paths import area, check_polygon
 from hushcore.hold.picture import luma
-from hushcore.hold.record import follow
-from hushcore.hold.still import Ground
-from hushcore.hold.tracker import make_tracker
+from hushcore.recipe.models import GroundData
 
+STANDING_GROWTH = 70  # px, for a mark that is itself no ground
 GROUND_GROWTH = 26  # px: larger than the mark, as is common practice, but not over the next fold
 FACETS = 32
-TRY_AT = (1, 2, 4, 7, 11)  # frames from where the loop was drawn: slow bends show only after a while
-PLANE_MAY_DRIFT = 1.15  # times the mesh's drift at which a plane is still preferred: it is stiffer
-PLANE_MAY_ADD = 0.15  # px: below this the figure does not tell one from the other
 EDGE_NODES = 8
 SMALLEST_LOOP = 60.0  # square px
 
@@ -36,11 +30,13 @@ def check_loop(loop: list[tuple[float, float]], width: int, height: int) -> np.n
     return outline
 
 
-def ground_around(outline: np.ndarray, width: int, height: int) -> list[tuple[float, float]]:
-    """The loop's hull grown by ``GROUND_GROWTH``, the mark with it: print on a surface moves as the surface does."""
+def ground_around(
+    outline: np.ndarray, width: int, height: int, growth: int = GROUND_GROWTH
+) -> list[tuple[float, float]]:
+    """The loop's hull grown by ``growth``, the mark with it: print on a surface moves as the surface does."""
     hull = cv2.convexHull(outline.astype(np.float32))[:, 0, :]
-    inside = Rect.around(hull).grown(GROUND_GROWTH + 4)
-    mask = Edge.of(hull.astype(float), GROUND_GROWTH, 0).matte(inside)
+    inside = Rect.around(hull).grown(growth + 4)
+    mask = Edge.of(hull.astype(float), growth, 0).matte(inside)
     contours, _ = cv2.findContours((mask > 0.5).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     line = max(contours, key=len)[:, 0, :].astype(float) + np.array([inside.left, inside.top])
     step = max(1, len(line) // FACETS)
@@ -72,14 +68,10 @@ def sharpness(codes: Codes, rect: Rect) -> float:
     return float(fine.std() / (part.mean() + 0.05)) if part.size else 0.0
 
 
-def better_kind(read: Callable[[int], Codes], ground: Ground, frame: int, last: int, first: int) -> str:
-    """``planar`` when a plane fits as well over a few frames, wider and wider apart, else ``mesh``."""
-    ahead = [frame + step for step in TRY_AT if frame + step <= last]
-    behind = [frame - step for step in TRY_AT if frame - step >= first]
-    way = ahead if len(ahead) >= len(behind) else behind
-    scores = {}
-    for kind in ("planar", "mesh"):
-        tracker = make_tracker(read(frame), ground, kind, frame)
-        drift = [result.drift_rms for _, result in follow(tracker, read, way)]
-        scores[kind] = drift[-1] if drift else math.inf
-    return "planar" if scores["planar"] <= scores["mesh"] * PLANE_MAY_DRIFT + PLANE_MAY_ADD else "mesh"
+def ground_of(outline: np.ndarray, frame: int, width: int, height: int, stands: bool) -> GroundData:
+    """The ground for a loop on a frame; of a mark that ``stands`` in the frame a wider one, without the mark."""
+    if not stands:
+        return GroundData(anchor=frame, read=[ground_around(outline, width, height)])
+    hull = cv2.convexHull(outline.astype(np.float32))[:, 0, :]
+    mark = [(round(float(x), 1), round(float(y), 1)) for x, y in hull]
+    return GroundData(anchor=frame, read=[ground_around(outline, width, height, STANDING_GROWTH)], stands=[mark])

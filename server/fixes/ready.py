@@ -129,6 +129,11 @@ class _Donors:
         return self.kept[frame]
 
 
+def painted_plates(fix: Fix, hold: Hold) -> list[tuple[int, plates.Plate]]:
+    """The fix's plates, each with its frame, painted as they stand."""
+    return [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in fix.document["plates"]]
+
+
 def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
     """A fix prepared from its document. Raises HushError when a part is missing."""
     return _prepared(fix, below_state(fix))[:2]
@@ -144,7 +149,7 @@ def _prepared(fix: Fix, below: str) -> tuple[ReadyFix, Hold, str]:
 
     def make() -> ReadyFix:
         data = actions.fix_data(document)
-        made = [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in document["plates"]]
+        made = painted_plates(fix, hold)
         whole = data.stands or said.standing is not None  # plates must be found on their own frames
         engine = hold.engine(frames=whole)
         art = _art(fix, data.art)

@@ -235,6 +235,17 @@ class GrainPoint(Schema):
     sigma: tuple[float, float, float]
 
 
+class TriedOut(Schema):
+    """A way of reading the light that was tried: Lab distance to the shot in the mark and in the ring, and the share of
+    the retouch that leaked into it."""
+
+    light: str
+    multiplies: float
+    mark: float
+    ring: float
+    leak: float
+
+
 class EvidenceOut(Schema):
     """What the shot says of itself."""
 
@@ -243,6 +254,9 @@ class EvidenceOut(Schema):
     shutter: float
     standing: bool = Field(description="A highlight stands in the frame while the surface moves under it.")
     grain: list[GrainPoint]
+    settled: bool = Field(description="What is chosen was chosen for the fix as it stands.")
+    words: str = Field(description="What was chosen for auto and why, in a sentence; empty before.")
+    tried: list[TriedOut]
 
 
 class TellOut(Schema):

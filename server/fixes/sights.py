@@ -10,6 +10,7 @@ from hushcore.arrays import F32, Codes
 from hushcore.errors import HushError
 from hushcore.grain.lay import degrained
 from hushcore.patch.candidate import light_at
+from hushcore.patch.fix import on_frame
 from hushcore.patch.look import look
 
 KINDS = ("light", "matte", "front")
@@ -26,7 +27,7 @@ def sight(fix: Fix, what: str, frame: int) -> Codes:
     near = ready.hold_near(hold, frame, prepared.reach)
     if not near.has(frame):
         raise HushError(f"The hold has not been measured on frame {frame}; track to it first.", "not-held")
-    laid = replace(prepared, hold=near)
+    laid = on_frame(replace(prepared, hold=near), frame)
     codes = ready.codes_below(fix, frame)
     seen = look(codes, frame, laid)
     view = ready.view_rect(hold, near)

@@ -15,6 +15,8 @@ from fixes.ready import reader_of
 from fixes.rows import keep, pack_state, unpack_state
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
+from hushcore.hold.auto import chosen
+from hushcore.hold.bridge import bridge
 from hushcore.hold.method import Method
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as Measured
@@ -49,6 +51,9 @@ def track(hold: int, direction: int) -> None:
     if found is None or run is None:
         return
     try:
+        if not _method_known(found, direction):
+            track.configure(schedule_in={"seconds": 1}).defer(hold=hold, direction=direction)
+            return
         more = _chunk(found, run)
     except HushError as error:
         _finish(found, run, error.message)
@@ -58,6 +63,29 @@ def track(hold: int, direction: int) -> None:
         raise
     if more:
         track.defer(hold=hold, direction=direction)
+
+
+def _method_known(hold: Hold, direction: int) -> bool:
+    """Whether the surface is known; one direction tries, the other waits for what it finds."""
+    if hold.method["kind"] != "auto":
+        return True
+    mine = f"trying {direction}"
+    Hold.objects.filter(id=hold.id, kind="auto").update(kind=mine)
+    hold.refresh_from_db(fields=["kind", "method"])
+    if hold.kind == mine:
+        _try_surfaces(hold)
+        return True
+    return bool(hold.method["kind"] != "auto")
+
+
+def _try_surfaces(hold: Hold) -> None:
+    """Choose the surface, and keep what was taken."""
+    ground, method = (GroundData.model_validate(hold.ground), MethodData.model_validate(hold.method))
+    surface = chosen(reader_of(hold), ground.ground(), method.method(), hold.anchor, hold.first, hold.last)[0]
+    hold.method = method.taking(surface).model_dump(mode="json")
+    hold.kind = hold.method["kind"]
+    hold.save(update_fields=["kind", "method"])
+    tell("hold", hold=hold.id, fix=hold.fix_id, shot=hold.fix.shot_id, state=hold.state)
 
 
 def _chunk(hold: Hold, run: Run) -> bool:
@@ -87,6 +115,8 @@ def _stopped(hold: Hold) -> bool:
 
 
 def _parts(hold: Hold) -> tuple[Ground, Method]:
+    if hold.method["kind"] == "auto":  # corrected before anything was tried
+        _try_surfaces(hold)
     return GroundData.model_validate(hold.ground).ground(), MethodData.model_validate(hold.method).method()
 
 
@@ -178,8 +208,22 @@ def settle(hold: int) -> None:
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
     if held is None or held.fix.document["hold"] != hold:
         return
+    _bridge(held)
     evidence.ensure(held.fix, held)
     judging.ask(held.fix.shot_id, held.fix.order)
+
+
+def _bridge(hold: Hold) -> None:
+    """Stretches on which the surface was hidden, measured anew between what is sure on both sides."""
+    if hold.work not in (Hold.Work.TRACK, Hold.Work.REDO):
+        return
+    ground, method = _parts(hold)
+    engine, outline = hold.engine(), _outline(hold)
+    read = lru_cache(maxsize=KEPT)(reader_of(hold))
+    for number, frame in bridge(engine, ground, method, read):
+        if _stopped(hold):
+            return
+        keep(hold, number, frame, _clear(read(number), engine, frame, outline))
 
 
 @app.task(queue="default", name="rework")

@@ -2101,6 +2101,15 @@ export interface components {
              * @default []
              */
             passing: components["schemas"]["PassingData"][];
+            /**
+             * Stands
+             * @description What stands in the frame, in frame px: left out on every frame, grown a little.
+             * @default []
+             */
+            stands: [
+                number,
+                number
+            ][][];
         };
         /**
          * HeldOut
@@ -2285,10 +2294,16 @@ export interface components {
             grain_amount: number;
             /**
              * Standing
-             * @description Highlights that stand in the frame stay there.
-             * @default true
+             * @description Highlights that stand in the frame stay there, where the shot shows that there are any.
+             * @default auto
+             * @enum {string}
              */
-            standing: boolean;
+            standing: "auto" | "off";
+            /**
+             * Multiplies
+             * @description How much of the light multiplies; none: as the shot says.
+             */
+            multiplies?: number | null;
         };
         /**
          * MethodData
@@ -2297,10 +2312,18 @@ export interface components {
         MethodData: {
             /**
              * Kind
-             * @default mesh
+             * @description auto: the plainest surface that fits, found by trying a few frames.
+             * @default auto
              * @enum {string}
              */
-            kind: "point" | "two-point" | "planar" | "mesh";
+            kind: "auto" | "point" | "two-point" | "planar" | "mesh";
+            /**
+             * Took
+             * @description The surface that auto took; kind, spacing and stiffness are that surface's then.
+             * @default
+             * @enum {string}
+             */
+            took: "" | "plane" | "stiff" | "cloth";
             /**
              * Motion
              * @description What a plane may do: shift; + turn and scale; + shear; + perspective.
@@ -3256,6 +3279,18 @@ export interface components {
             standing: boolean;
             /** Grain */
             grain: components["schemas"]["GrainPoint"][];
+            /**
+             * Settled
+             * @description What is chosen was chosen for the fix as it stands.
+             */
+            settled: boolean;
+            /**
+             * Words
+             * @description What was chosen for auto and why, in a sentence; empty before.
+             */
+            words: string;
+            /** Tried */
+            tried: components["schemas"]["TriedOut"][];
         };
         /**
          * GrainPoint
@@ -3270,6 +3305,23 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * TriedOut
+         * @description A way of reading the light that was tried: Lab distance to the shot in the mark and in the ring, and the share of
+         *     the retouch that leaked into it.
+         */
+        TriedOut: {
+            /** Light */
+            light: string;
+            /** Multiplies */
+            multiplies: number;
+            /** Mark */
+            mark: number;
+            /** Ring */
+            ring: number;
+            /** Leak */
+            leak: number;
         };
         /**
          * TellOut

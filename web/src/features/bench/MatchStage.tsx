@@ -72,6 +72,7 @@ export function MatchStage({ fix, change }: PartProps) {
       <p className="text-soft">{LIGHT[light][1]}</p>
       {light !== "off" && (
         <>
+          {(light === "auto" || light === "under" || light === "shine") && <Chosen fix={fix} now={now} keep={keep} />}
           {slide("strength", "Strength", 100)}
           {slide("steady", "Steady", 100)}
           <Check
@@ -130,12 +131,43 @@ export function MatchStage({ fix, change }: PartProps) {
       {standing && (
         <Check
           words="Keep highlights where they stand"
-          on={now.standing ?? true}
-          set={(on) => keep({ standing: on })}
+          on={now.standing !== "off"}
+          set={(on) => keep({ standing: on ? "auto" : "off" })}
         />
       )}
       <Facts fix={fix} />
     </Section>
+  );
+}
+
+const SHARES = [
+  { value: "shot", words: "As chosen", tip: "What explains this shot best without reading the mark for light" },
+  { value: "1", words: "Multiplies", tip: "All of the light multiplies: cloth, walls, skin" },
+  { value: "0.5", words: "Half", tip: "Half multiplies, half is added" },
+  { value: "0", words: "Adds", tip: "Highlights, which add to the picture" },
+] as const;
+
+/** What was chosen for auto, with its figures, and the way to overrule it. */
+function Chosen({ fix, now, keep }: Pick<PartProps, "fix"> & { now: Match; keep: (part: Partial<Match>) => void }) {
+  const said = useEvidence(fix).data;
+  if (!said || now.light !== "auto") return null;
+  const share = now.multiplies === null || now.multiplies === undefined ? "shot" : String(now.multiplies);
+  return (
+    <>
+      <p className="text-[11.5px] text-soft">
+        {share !== "shot"
+          ? "Set by hand for this fix."
+          : said.words || "Nothing is chosen yet: light is read from under the mark."}
+        {!said.settled && " It is looked at again once things have come to rest."}
+      </p>
+      <Choice
+        label="How light acts"
+        wide
+        value={share as (typeof SHARES)[number]["value"]}
+        onChange={(value) => keep({ multiplies: value === "shot" ? null : Number(value) })}
+        options={[...SHARES]}
+      />
+    </>
   );
 }
 

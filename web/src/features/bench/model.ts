@@ -5,8 +5,8 @@ import { keyedNodes, type PathNode } from "../../geometry/path";
 import type { Channel, Stress } from "./store";
 
 /** RMS of drift over the ground at which a careful artist looks twice, and at which it is likely off (px). */
-export const NOTICEABLE = 3.5;
-export const LOUD = 6;
+export const NOTICEABLE = 1.4;
+export const LOUD = 2.4;
 
 export type Level = "quiet" | "noticeable" | "loud" | "none";
 

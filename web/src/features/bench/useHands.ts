@@ -79,7 +79,7 @@ export function useHands({ shot, fix, held, plates, other }: Given) {
           version,
           method: { ...method, kind },
           way: "both",
-          ground: { anchor, read: [shapeOf(points)], ignore: [], passing: [] },
+          ground: { anchor, read: [shapeOf(points)], ignore: [], passing: [], stands: [] },
         },
       }),
     );

@@ -4,7 +4,7 @@ import { keepFix, send } from "../../../api/queries";
 import { Button, Choice, Select, Slider } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
 import { useBench } from "../store";
-import { isPointed, redraft, wanted } from "./draft";
+import { isPointed, redraft, TOOK, wanted } from "./draft";
 import type { PartProps } from "./HoldStage";
 
 const MOTIONS: { value: Method["motion"]; words: string; tip: string }[] = [
@@ -14,6 +14,7 @@ const MOTIONS: { value: Method["motion"]; words: string; tip: string }[] = [
   { value: "perspective", words: "All", tip: "It also turns away from the lens: perspective" },
 ];
 
+const AUTO = "auto: the plainest that fits";
 const SURFACES: Record<string, { spacing: number; stiffness: number } | null> = {
   "cloth: fine folds": { spacing: 28, stiffness: 1 },
   "skin: soft bends": { spacing: 40, stiffness: 2 },
@@ -25,25 +26,37 @@ const SURFACES: Record<string, { spacing: number; stiffness: number } | null> = 
 export function MethodPart({ fix, hold }: PartProps) {
   const { draft, sight, set } = useBench();
   const { method } = wanted(fix, draft)!;
-  const change = (part: Partial<Method>) => redraft(fix, (now) => ({ method: { ...now.method, ...part } }));
+  const change = (part: Partial<Method>) => redraft(fix, (now) => ({ method: { ...now.method, took: "", ...part } }));
+  const auto = method.kind === "auto" || !!method.took;
   const prep = (part: Partial<Method["prep"]>) => change({ prep: { ...method.prep, ...part } });
-  const surface =
+  const own =
     Object.entries(SURFACES).find(
       ([, one]) => one && one.spacing === method.spacing && one.stiffness === method.stiffness,
     )?.[0] ?? "my own";
   return (
     <>
+      {!isPointed(method.kind) && (
+        <Select
+          label="Surface"
+          value={auto ? AUTO : method.kind === "planar" ? "plane: flat" : own}
+          options={[AUTO, "plane: flat", ...Object.keys(SURFACES)]}
+          onChange={(name) =>
+            change(
+              name === AUTO
+                ? { kind: "auto" }
+                : name === "plane: flat"
+                  ? { kind: "planar" }
+                  : { kind: "mesh", ...(SURFACES[name] ?? {}) },
+            )
+          }
+        />
+      )}
+      {method.took && <p className="text-[11.5px] text-faint">It tried them here and took {TOOK[method.took]}.</p>}
       {method.kind === "planar" && (
         <Choice label="Motion" wide value={method.motion} onChange={(motion) => change({ motion })} options={MOTIONS} />
       )}
       {method.kind === "mesh" && (
         <>
-          <Select
-            label="Surface"
-            value={surface}
-            options={Object.keys(SURFACES)}
-            onChange={(name) => SURFACES[name] && change(SURFACES[name])}
-          />
           <Slider
             label="Mesh"
             value={method.spacing}

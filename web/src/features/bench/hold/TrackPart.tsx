@@ -26,7 +26,7 @@ export function TrackPart(props: PartProps) {
       <Choice
         label="Kind of hold"
         wide
-        value={now.method.kind}
+        value={now.method.took ? "auto" : now.method.kind}
         onChange={(kind) => redraft(fix, (given) => withKind(fix, given, kind))}
         options={KINDS}
       />

@@ -6,6 +6,11 @@ import { type Draft, useBench } from "../store";
 export type Kind = Method["kind"];
 
 export const KINDS: { value: Kind; words: string; tip: string }[] = [
+  {
+    value: "auto",
+    words: "Auto",
+    tip: "Tries a plane, a stiff mesh and a soft one, and takes the plainest that fits.",
+  },
   { value: "point", words: "Point", tip: "One place: a shift. A small window, fast, for large jumps." },
   { value: "two-point", words: "Two", tip: "Two places: shift, turn and scale." },
   { value: "planar", words: "Planar", tip: "A flat surface, with as much freedom as the method gives it." },
@@ -29,12 +34,20 @@ export function redraft(fix: Fix, change: (now: { ground: Ground; method: Method
   if (now) set({ draft: { fix: fix.id, ground: now.ground, method: now.method, ...change(now) } });
 }
 
+/** What auto took, in words. */
+export const TOOK: Record<NonNullable<Method["took"]>, string> = {
+  "": "",
+  plane: "a plane",
+  stiff: "a stiff mesh",
+  cloth: "a soft mesh",
+};
+
 const POINT_HALF = 24; // px of half a window's side
 const LEAST_GROUND = 26; // px round the mark
 
 /** Another kind, with a ground that it can be measured on. */
 export function withKind(fix: Fix, now: { ground: Ground; method: Method }, kind: Kind): Partial<Draft> {
-  const method: Method = { ...now.method, kind };
+  const method: Method = { ...now.method, kind, took: "" };
   if (kind === now.method.kind) return { method };
   const box = bounds(now.ground.read.flatMap(points));
   const middle = { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 };
