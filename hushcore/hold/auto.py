@@ -19,7 +19,7 @@ from hushcore.hold.tracker import make_tracker
 STEPS = (1, 2, 3, 4, 5, 6, 8, 10, 13, 16, 20, 24, 29, 35)  # frames from the anchor: slow bends show late
 JUDGED_FROM = 5  # frames from the anchor
 # of correlation, and of what the best leaves, by which the plainer may fit worse
-WORSE, WORSE_SHARE, WORSE_MOST = 0.0015, 0.03, 0.006
+WORSE, WORSE_SHARE, WORSE_MOST = 0.003, 0.03, 0.008
 FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
 HIDES = 0.05  # of the ground that the plainer may see less of
 FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing

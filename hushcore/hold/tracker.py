@@ -34,6 +34,8 @@ LIKELY = 0.6  # correlation of a ground that is seen
 FLAT_BELOW = 0.55  # agreement of a mesh's start under which a plane is tried: the surface has turned a lot
 CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
 WELL_SEEN = 0.85  # share of the ground; with less the map is asked a second time, of what is seen alone
+FOUND_SEES, FOUND_ON_FRAME = 0.3, 0.4  # shares of the ground
+FOUND_QUANTILE, FOUND_ALIKE = 0.6, 0.5  # of the cells, the correlation over that next to the anchor
 PULLED_FOR = 4  # frames that a hold may have been pulled before it is lost
 SEES_AS_MUCH = 0.04  # of the ground
 MOSTLY_HIDDEN, JUMP, JUMP_SHARE = 0.6, 5.0, 0.4  # share of the ground that is seen; px; of the motion
@@ -112,6 +114,8 @@ class Tracker:
                 raise
             return self._carry_on(predicted)
         measured, now = self.judged(view, fit.coefficients)
+        if self.state.lost_for and not self._found_again(measured, now):
+            return self._carry_on(predicted)
         if self.state.steps > 0 and measured.seen < WELL_SEEN:
             measured, now = self._beside(view, predicted, (measured, now))
         torn = self._torn(measured.params, start) or self._pulled(measured, predicted)
@@ -119,6 +123,18 @@ class Tracker:
             return self._carry_on(predicted)
         self._advance(measured, now)
         return measured
+
+    def _found_again(self, measured: Measured, now: confidence.Correlation) -> bool:
+        """A surface that was lost is found when much of its ground is on the frame and looks as it did: a few cells at the
+        border, or a mesh that has bent itself, look like anything."""
+        steady = now.known & (self.state.first_mean > confidence.WEAK_BASELINE)
+        if steady.any():
+            alike = now.value[steady] / self.state.first_mean[steady]
+            if float(np.quantile(alike, FOUND_QUANTILE)) < FOUND_ALIKE:
+                return False
+        ground = measured.cells != NOT_READ
+        on_frame = ground & (measured.cells != OFF_FRAME)
+        return bool(measured.seen >= FOUND_SEES and on_frame.sum() >= FOUND_ON_FRAME * ground.sum())
 
     def _beside(
         self, view: View, predicted: F64, first: tuple[Measured, confidence.Correlation]
@@ -369,8 +385,10 @@ class Tracker:
         )  # else a hold that slips gets used to it
         well = measured.seen >= WELL_SEEN
         sound = np.stack([measured.params, state.params]) if well else state.sound
+        # a surface found again did not move there from where it was thought to be
+        previous = measured.params if state.lost_for else state.params
         self.state = replace(
-            state, params=measured.params, previous=state.params, steps=state.steps + 1,
+            state, params=measured.params, previous=previous, steps=state.steps + 1,
             baseline=baseline.astype(np.float32), first_mean=first_mean, seen=seen, lost_for=0, sound=sound,
             unsound_for=0 if well else state.unsound_for + 1,
         )  # fmt: skip

@@ -23,7 +23,7 @@ from hushcore.plates.plate import Plate
 SHARES = (1.0, 0.5, 0.0)  # of the light that multiplies: what is tried
 BETTER_BY = 0.25  # by which a rival must explain better than what the shot's own evidence says
 LEAK_MOST = 0.1  # of the retouch in the light: right fields give under .02, one that had read the mark .20
-LEAK_SMALL = 0.03  # under it a leak tells nothing
+SEEN = 0.6  # share of the ground that a frame must see to have a say
 RIGID = "slope"  # light in which a standing highlight is judged: one that bends could take its place
 RING_FALLS_TO, MARK_RISES_BY = 0.5, 1.25  # of what is explained without the highlight
 TINT_MOST = 1.35  # of a highlight's strongest channel over its weakest: a lamp's colour is not the surface's
@@ -41,7 +41,7 @@ def settled(said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, 
     bare = replace(
         plan, match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto")
     )
-    held = [n for n in sorted(hold.frames) if not hold.frames[n].lost and n != plates[0][0]]
+    held = [n for n in sorted(hold.frames) if n != plates[0][0] and hold.frames[n].seen >= SEEN and not hold.frames[n].lost]
     if not held:
         return plain
     frames = spread(held)
@@ -88,12 +88,12 @@ def best_of(tried: Sequence[Tried]) -> Tried:
     """The first, unless a rival explains clearly better or the first has read the mark for light."""
     own, rivals = tried[0], [one for one in tried[1:] if one.light == "auto"]
     plain = [one for one in tried if one.light != "auto"]
-    if abs(own.leak) > LEAK_MOST:
-        clean = [one for one in rivals if abs(one.leak) < min(LEAK_MOST, abs(own.leak) / 2)]
+    if own.leak > LEAK_MOST:
+        clean = [one for one in rivals if one.leak < min(LEAK_MOST, own.leak / 2)]
         if clean:
             return min(clean, key=lambda one: one.mark)
         return min(plain, key=lambda one: one.mark) if plain else own
-    better = [one for one in rivals if one.mark < (1 - BETTER_BY) * own.mark and abs(one.leak) <= LEAK_MOST]
+    better = [one for one in rivals if one.mark < (1 - BETTER_BY) * own.mark and one.leak <= LEAK_MOST]
     best = min(better, key=lambda one: one.mark) if better else own
     rigid = min(plain, key=lambda one: one.mark, default=best)
     return rigid if rigid.mark < best.mark else best
@@ -125,7 +125,7 @@ def words(choice: Choice) -> str:
     others = [one for one in choice.tried if one is not own]
     if others:
         other = min(others, key=lambda one: one.mark)
-        carries = " and would carry the mark" if abs(other.leak) > LEAK_MOST else ""
+        carries = " and would carry the mark" if other.leak > LEAK_MOST else ""
         said += f", {_name(other)[0].lower()}{_name(other)[1:]} to {other.mark:.1f}{carries}"
     return said + ("; a highlight stands in the frame." if choice.standing else ".")
 

@@ -24,6 +24,7 @@ FRAMES = 9  # over the shot that are looked at
 LOW = 3.0  # px: finer than this is grain
 RING = 3.0, 26.0  # px outside the matte
 HIGH, RETOUCH_LOW = 6.0, 1.5  # px: what of a field and of the retouch is held against each other
+RETOUCH_LEAST = 0.02  # log units
 STRONG = 0.25  # of the strongest of the retouch
 FEWEST = 60  # places
 LINEAR709 = "Linear Rec.709 (sRGB)"
@@ -106,6 +107,8 @@ def leak(light: Light, clean: F32, then: F32) -> float:
     field = np.log((np.maximum(light.on(clean), 0) + BLACK) / (clean + BLACK))
     r, f = _high(cv2.GaussianBlur(retouch, (0, 0), RETOUCH_LOW)), _high(field)
     level = np.abs(r).max(-1)
+    if level.max() < RETOUCH_LEAST:  # nothing is retouched: nothing can leak
+        return 0.0
     strong = (level > STRONG * level.max())[..., None]
     return -float((strong * r * f).sum() / max((strong * r * r).sum(), 1e-9))
 

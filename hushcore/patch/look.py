@@ -78,6 +78,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     return Seen(spot, smeared, current, covering, first, gleam, maps)
 
 
+ANYWHERE = 30.0  # px of drift
 COVERED = 0.05  # of a place; light is read where less than this is in front
 FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
 
@@ -108,7 +109,9 @@ def _covering(
     plan, region = fix.plan.front, pair.region
     shapes = [shape for shape in plan.shapes if shape.on(frame)]
     row = fix.hold.frames.get(frame)
-    looks = plan.auto and not fix.plan.stands and (row is None or not row.lost)
+    # a lost frame that was bridged knows how far off it may be; any other may be anywhere
+    placed = row is None or not row.lost or row.drift_rms < ANYWHERE
+    looks = plan.auto and not fix.plan.stands and placed
     if not shapes and not looks:
         return None
     half: Mask = np.zeros((pair.q.shape[0], pair.q.shape[1]), bool)

@@ -6,7 +6,7 @@ import pytest
 from skimage.restoration import estimate_sigma
 
 from hushcore.colour.encoding import SRGB
-from hushcore.grain.lay import degrained, fresh
+from hushcore.grain.lay import degrained, degrained_and_left, fresh
 from hushcore.grain.measure import measure
 from hushcore.grain.model import Grain, white
 from hushcore.patch.finish import grained
@@ -93,3 +93,26 @@ def test_a_model_survives_its_plain_form(grain):
     again = Grain.of(grain.plain())
     np.testing.assert_allclose(again.sigma, grain.sigma, atol=1e-6)
     np.testing.assert_allclose(again.spectrum, grain.spectrum, atol=1e-4)
+
+
+def test_soft_grain_does_not_come_out_whiter_than_it_is():
+    """The autocorrelation of a Gaussian of sigma s at a lag of one is exp(-1 / (4 s^2)): what is laid has the field's own."""
+    rng = np.random.default_rng(3)
+    field = cv2.GaussianBlur(rng.standard_normal((SIDE, SIDE, 3)).astype(np.float32), (0, 0), 0.9)
+    field *= 0.02 / field.std()
+    flat = np.full((SIDE, SIDE, 3), 0.4, np.float32)
+    found = measure([(field, flat)], [np.ones((SIDE, SIDE), bool)])
+    assert found is not None
+    made = fresh(found, (SIDE, SIDE), 5)[..., 1]
+    beside = float((made[:, 1:] * made[:, :-1]).mean() / (made**2).mean())
+    assert beside == pytest.approx(np.exp(-1 / (4 * 0.9**2)), abs=0.03)
+
+
+def test_what_the_plate_still_holds_is_told(known, grain):
+    """On a plain ramp next to nothing is left; under strong texture the filter lets grain through, and says so."""
+    field, mean, sigma = known
+    plain = degrained_and_left(np.asarray(mean + field * sigma, np.float32), grain)[1]
+    weave = 0.15 * np.sin(np.arange(SIDE, dtype=np.float32) * 1.9)[None, :, None]
+    busy = degrained_and_left(np.asarray(mean + weave + field * sigma, np.float32), grain)[1]
+    assert plain < 0.3
+    assert busy > plain

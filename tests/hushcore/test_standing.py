@@ -12,7 +12,7 @@ from hushcore.colour.encoding import Encoding
 from hushcore.edge.matte import Edge
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.light.standing import Standing, found, shown_in, without
-from hushcore.patch.evidence import gather
+from hushcore.patch.evidence import observed
 from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
@@ -126,9 +126,12 @@ def test_whether_the_artist_painted_the_highlight_is_read_from_the_plate(share):
 
 @pytest.mark.parametrize("painted_in", [True, False])
 def test_the_highlight_stays_where_it_stands_when_the_mark_goes(texture, held, edge, painted_in):
-    """Against the frame without the mark; the plate with the lamp on it as it was, or painted dull."""
+    """Against the frame without the mark; the plate with the lamp on it as it was, or painted dull.
+
+    What the shot shows is laid here: a dull mark right under the lamp is a case that the choice by default leaves alone.
+    """
     read = lambda n: frame_of(texture, n)  # noqa: E731
-    said = gather(read, held, edge, LINEAR)
+    said = observed(read, held, edge, LINEAR)
     assert said.standing is not None
     anchor = held.anchor
     clean = frame_of(texture, anchor, marked=False, lamp=1.0 if painted_in else 0.0)

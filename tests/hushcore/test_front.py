@@ -1,0 +1,93 @@
+"""What passes in front is told from what a surface usually looks like; light is not taken for a thing, nor the mark."""
+
+import cv2
+import numpy as np
+import pytest
+
+from hushcore.edge import front
+
+SIDE = 96
+GAIN = np.full(3, 2e-5)
+FLAT = np.zeros((SIDE, SIDE, 3), np.float32)
+ALL = np.ones((SIDE, SIDE), bool)
+AREA = np.ones((SIDE, SIDE), np.float32)
+
+
+@pytest.fixture(scope="module")
+def surface(texture) -> np.ndarray:
+    small = cv2.resize(texture[:192, :192], (SIDE, SIDE), interpolation=cv2.INTER_AREA)
+    return np.repeat((0.2 + 0.4 * small)[..., None], 3, 2).astype(np.float32)
+
+
+def noisy(picture, seed=0):
+    grain = np.random.default_rng(seed).normal(0, 1, picture.shape) * np.sqrt(2e-5 * picture)
+    return np.clip(picture + grain, 1e-4, None).astype(np.float32)
+
+
+def signs(now, then, painted=None):
+    return front.signs(now, then, then if painted is None else painted, FLAT, GAIN, ALL, AREA)
+
+
+def test_a_dark_thing_without_texture_is_found_and_nothing_else(surface):
+    now = noisy(surface, 1)
+    now[:, 40:60] = 0.02
+    found = front.found(signs(now, noisy(surface)), None, None, 1.0)
+    assert found[:, 42:58].mean() > 0.9
+    assert found[:, :32].mean() + found[:, 68:].mean() < 0.02
+
+
+def test_a_thing_of_the_surface_s_own_brightness_is_found_by_its_texture(surface):
+    other = np.rot90(surface).copy()
+    now = np.where((np.abs(np.arange(SIDE) - 50) < 14)[None, :, None], other, surface)
+    found = front.found(signs(noisy(now, 1), noisy(surface)), None, None, 1.0)
+    assert found[8:-8, 42:58].mean() > 0.8
+    assert found[:, :28].mean() < 0.05
+
+
+def test_a_shadow_s_edge_and_a_flicker_are_light(surface):
+    shade = 0.45 + 0.55 / (1 + np.exp(-(np.arange(SIDE) - 48) / 5.0))[None, :, None]
+    for light in (shade, 0.6, 1.7):
+        found = front.found(signs(noisy(surface * np.float32(light), 1), noisy(surface)), None, None, 1.0)
+        assert found.mean() < 0.03
+
+
+def test_where_the_mark_is_seen_nothing_is_in_front(surface):
+    then, clean = surface.copy(), surface
+    mark = np.zeros((SIDE, SIDE), bool)
+    mark[30:66:6] = mark[31:66:6] = True
+    mark &= (np.abs(np.arange(SIDE) - 48) < 20)[None, :]
+    then[mark] *= 0.3
+    seen = signs(noisy(then, 1), noisy(then), clean)
+    assert seen.mark[34:62, 34:62].mean() > 0.9
+    gone = then.copy()
+    gone[20:76, 20:76] = 0.03
+    covered = signs(noisy(gone, 1), noisy(then), clean)
+    assert covered.mark[34:62, 34:62].mean() < 0.1
+    assert front.found(covered, None, None, 1.0)[34:62, 34:62].mean() > 0.9
+
+
+def test_what_is_usual_at_a_place_is_not_in_front(surface):
+    """A reflection that hides part of the surface on half of the frames is part of what it looks like."""
+    shown = [noisy(surface, k) for k in range(9)]
+    for k in range(0, 9, 2):
+        shown[k][:, 40:60] = 0.5 + 0.02 * k
+    usual = front.Usual.of_frames(0, 0, [signs(one, noisy(surface, 50)) for one in shown])
+    assert usual is not None
+    again = front.Usual.of(usual.plain())
+    seen = signs(shown[4], noisy(surface, 50))
+    assert front.found(seen, again.over(0, 0, (SIDE, SIDE)), None, 1.0)[:, 42:58].mean() < 0.1
+    assert front.found(seen, None, None, 1.0)[:, 42:58].mean() > 0.8
+    moved = again.over(20, 0, (SIDE, SIDE))
+    np.testing.assert_allclose(moved.alike[:, :80], again.alike[:, 10:90])
+    assert (moved.alike[:, -8:] == -1).all()
+
+
+def test_too_few_frames_tell_nothing_of_what_is_usual(surface):
+    assert front.Usual.of_frames(0, 0, [signs(surface, surface)] * 3) is None
+
+
+def test_a_surface_that_has_turned_away_is_left_alone(surface):
+    now = noisy(surface, 1)
+    now[:, 40:60] = 0.02
+    turned = front.signs(now, noisy(surface), surface, FLAT, GAIN, ALL, 0.15 * AREA)
+    assert not front.found(turned, None, None, 1.0).any()
