@@ -20,6 +20,8 @@ from hushcore.edge.outline import Outline
 BLACK = 0.003
 PRE_BLUR, PRE_BLUR_LEAVES = 0.6, 0.22  # half-size px, and the share of white noise's variance that it leaves
 CORRELATION_SIGMA = 2.5  # half-size px
+LIGHT_SIGMA = 3.5  # half-size px
+CONTRAST_COUNTS = 1.6  # times the share of the texture's contrast that is seen
 TELLS = 0.45  # expected correlation: with less, texture says nothing
 FEWEST = 200  # places
 USUAL_FRAMES, USUAL_LOW = 5, 0.3  # frames that tell what is usual, and the share of them that may look worse
@@ -32,7 +34,7 @@ SPREAD_TIMES = 1.5  # of how differently a place looks over the shot
 FACES, TURNED_AWAY = 0.7, 0.2  # px of the frame a px of the still surface
 MARK_HIGH, MARK_NEAR = 6.0, 3.0  # half-size px
 MARK_CONTRAST, MARK_SEEN = 0.04, 0.4  # log units; share of the mark that must be there
-LOST, SURELY_LOST = 2.2, 3.2  # spreads under what is expected
+LOST, SURELY_LOST, GONE = 2.2, 3.2, 5.4  # spreads under what is expected
 APART, OVER_USUAL = 0.45, 1.6  # log units from what the light explains, and times what is usual there
 APART_LEAST, APART_TEXTURED = 0.06, 0.25
 TINT = 0.25  # log units of colour
@@ -71,7 +73,8 @@ class Covering:
 class Signs:
     """What a frame shows of a surface, all (h, w) at half size: how ``alike`` its texture is (correlation) and is
     ``expected`` to be beside its grain; log units by which its light (``rest``) and colour (``tint``) are not explained;
-    where it is ``readable``; where the ``mark`` itself is seen, so that nothing can be in front of it."""
+    where it is ``readable``; where the ``mark`` itself is seen, so that nothing can be in front of it;
+    and where it is ``brighter`` than the light explains."""
 
     alike: F32
     expected: F32
@@ -79,6 +82,7 @@ class Signs:
     tint: F32
     readable: Mask
     mark: Mask
+    brighter: Mask
 
 
 @dataclass(frozen=True)
@@ -146,8 +150,9 @@ def signs(now: F32, then: F32, painted: F32, slope: F32, gain: F64, readable: Ma
     alike, expected = _alike(a, b, noise / (lit + BLACK), noise / (mean(then) + BLACK))
     expected = expected * np.clip(area / FACES, 0, 1)
     sure = readable & (expected > TELLS) & (alike > 0.6 * expected)
-    rest, tint = _unexplained(now, then, slope, sure)
-    return Signs(alike, expected, rest, tint, readable & (area > TURNED_AWAY), _mark(now, then, painted, slope, noise))
+    level, tint = _unexplained(now, then, slope, sure)
+    mark, brighter = _mark(now, then, painted, slope, noise), level > APART_TEXTURED
+    return Signs(alike, expected, np.abs(level), tint, readable & (area > TURNED_AWAY), mark, brighter)
 
 
 def _mark(now: F32, then: F32, painted: F32, slope: F32, noise: float) -> Mask:
@@ -167,8 +172,9 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
 
     Such a place has lost its texture, as far as it has any that stands above the grain and is usually seen, or is of a
     light or colour that neither the light round about nor the rest of the shot explains. ``usual``: over the same places
-    (None: not known; then only plain signs count); ``hidden`` (h, w): 0..1, how far the hold saw the ground covered
-    there (None: it does not know). Where light adds (``multiplies`` under .5) only a lost texture counts.
+    (None: not known); ``hidden`` (h, w): 0..1, how far the hold saw the ground covered
+    there (None: it does not know): before it is known what is usual, only
+    what the hold saw covered counts. Where light adds (``multiplies`` under .5) only a lost texture counts.
     """
     readable, expected = seen.readable, seen.expected
     covered = np.zeros(readable.shape, bool) if hidden is None else hidden > HIDDEN
@@ -189,6 +195,10 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
     if multiplies >= 0.5:
         strange |= ~known & ((seen.rest > rest_most) | (seen.tint > tint_most))
         strange |= covered & (seen.rest > APART_TEXTURED) & (lost > LOST / 2)
+    # what is only brighter may be a highlight: all of its texture must be gone
+    strange &= ~seen.brighter | (lost > GONE)
+    if usual is None:
+        strange &= covered
     return _shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark
 
 
@@ -199,11 +209,16 @@ def _alike(a: F32, b: F32, noise_a: F32, noise_b: F32) -> tuple[F32, F32]:
     def local(x: F32) -> F32:
         return np.asarray(cv2.GaussianBlur(x, (0, 0), CORRELATION_SIGMA))
 
+    # light that changes smoothly is not texture
+    a = a - cv2.GaussianBlur(a - b, (0, 0), LIGHT_SIGMA)
     a, b = (side - cv2.GaussianBlur(side, (0, 0), 2 * CORRELATION_SIGMA) for side in (a, b))
     va, vb, cov = local(a * a), local(b * b), local(a * b)
     signal = np.maximum(vb - local(noise_b), 0)
     expected = signal / np.sqrt((signal + local(noise_a) + 1e-7) * (signal + local(noise_b) + 1e-7))
-    return np.asarray(cov / np.sqrt(va * vb + 1e-12)), np.asarray(expected)
+    alike = cov / np.sqrt(va * vb + 1e-12)
+    # what is left of the surface's own light where nothing of its texture is seen is like it, but faint
+    contrast = cov / np.maximum(signal, 1e-7)
+    return np.asarray(np.minimum(alike, CONTRAST_COUNTS * contrast)), np.asarray(expected)
 
 
 def _unexplained(now: F32, then: F32, slope: F32, sure: Mask) -> tuple[F32, F32]:
@@ -214,7 +229,7 @@ def _unexplained(now: F32, then: F32, slope: F32, sure: Mask) -> tuple[F32, F32]
     if sure.sum() > FEWEST:
         q = q - np.median(q[sure], axis=0).astype(np.float32)
     level = mean(q)
-    return np.asarray(np.abs(level), np.float32), np.asarray(most(np.abs(q - level[..., None])), np.float32)
+    return np.asarray(level, np.float32), np.asarray(most(np.abs(q - level[..., None])), np.float32)
 
 
 def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask) -> Mask:

@@ -17,7 +17,7 @@ from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
 
 STEPS = (1, 2, 3, 4, 5, 6, 8, 10, 13, 16, 20, 24, 29, 35)  # frames from the anchor: slow bends show late
-JUDGED_FROM = 5  # frames from the anchor
+JUDGED_FROM = 5  # frames from the anchor; of a short shot, those beyond a third of it
 # of correlation, and of what the best leaves, by which the plainer may fit worse
 WORSE, WORSE_SHARE, WORSE_MOST = 0.003, 0.03, 0.008
 FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
@@ -55,8 +55,13 @@ def chosen(
     Raises HushError when the ground cannot be held at all.
     """
     read = lru_cache(maxsize=len(STEPS) * 2 + 1)(read)
+    reach = max(anchor - first, last - anchor)
+    from_here = max(1, min(JUDGED_FROM, reach // 3))
     ways = [[anchor + sign * k for k in STEPS if first <= anchor + sign * k <= last] for sign in (1, -1)]
-    tried = [_tried(name, _like(surface, method), read, ground, anchor, ways) for name, surface in SURFACES.items()]
+    tried = [
+        _tried(name, _like(surface, method), read, ground, anchor, ways, from_here)
+        for name, surface in SURFACES.items()
+    ]
     trials = [one for one in tried if one is not None]
     name = plainest(trials)
     return name, _like(SURFACES[name], method), trials
@@ -67,7 +72,13 @@ def _like(surface: Method, method: Method) -> Method:
 
 
 def _tried(
-    name: str, method: Method, read: Callable[[int], Codes], ground: Ground, anchor: int, ways: list[list[int]]
+    name: str,
+    method: Method,
+    read: Callable[[int], Codes],
+    ground: Ground,
+    anchor: int,
+    ways: list[list[int]],
+    judged_from: int,
 ) -> Trial | None:
     """A surface over some frames; None when there are too few of them."""
     fits: dict[int, float] = {}
@@ -75,7 +86,10 @@ def _tried(
     for way in ways:
         tracker = make_tracker(read(anchor), ground, method, anchor)
         for frame in way:
-            codes = read(frame)
+            try:
+                codes = read(frame)
+            except HushError:
+                break  # a frame that is missing is told when the tracker comes to it
             try:
                 measured = tracker.step(codes, frame)
             except HushError as error:
@@ -83,7 +97,7 @@ def _tried(
                     raise
                 fits[frame], seen[frame] = 0.0, 0.0
                 break
-            if abs(frame - anchor) >= JUDGED_FROM:
+            if abs(frame - anchor) >= judged_from:
                 view = tracker.look(channel_of(codes, method.prep.channel), frame, measured.params)
                 fits[frame], seen[frame] = tracker.agreement(view, measured.params), measured.seen
     return Trial(name, fits, seen) if len(fits) >= FEWEST else None

@@ -23,6 +23,7 @@ from hushcore.plates.plate import Plate
 SHARES = (1.0, 0.5, 0.0)  # of the light that multiplies: what is tried
 BETTER_BY = 0.25  # by which a rival must explain better than what the shot's own evidence says
 LEAK_MOST = 0.1  # of the retouch in the light: right fields give under .02, one that had read the mark .20
+PLAINER_BY = 0.95  # times what the best explains, at which light that does not look under the mark is taken
 SEEN = 0.6  # share of the ground that a frame must see to have a say
 RIGID = "slope"  # light in which a standing highlight is judged: one that bends could take its place
 RING_FALLS_TO, MARK_RISES_BY = 0.5, 1.25  # of what is explained without the highlight
@@ -41,7 +42,9 @@ def settled(said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, 
     bare = replace(
         plan, match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto")
     )
-    held = [n for n in sorted(hold.frames) if n != plates[0][0] and hold.frames[n].seen >= SEEN and not hold.frames[n].lost]
+    held = [
+        n for n in sorted(hold.frames) if n != plates[0][0] and hold.frames[n].seen >= SEEN and not hold.frames[n].lost
+    ]
     if not held:
         return plain
     frames = spread(held)
@@ -96,7 +99,7 @@ def best_of(tried: Sequence[Tried]) -> Tried:
     better = [one for one in rivals if one.mark < (1 - BETTER_BY) * own.mark and one.leak <= LEAK_MOST]
     best = min(better, key=lambda one: one.mark) if better else own
     rigid = min(plain, key=lambda one: one.mark, default=best)
-    return rigid if rigid.mark < best.mark else best
+    return rigid if rigid.mark < PLAINER_BY * best.mark else best
 
 
 def stays(without: Figures | None, with_it: Figures | None, colour: F32) -> bool:

@@ -28,7 +28,7 @@ def test_highlights_of_the_jug_stay_where_the_lamp_puts_them():
     case = next(case for case in bench.cases() if case.folder == "jug")
     jug = replace(bench.ready(case, VAR), frames=[4, 12, 20, 28, 36, 44])
     assert jug.evidence.standing is not None
-    auto, alone = (bench.scored(jug, bench.laid_by(jug.fix(Match(standing=on))))[0] for on in (True, False))
+    auto, alone = (bench.scored(jug, bench.laid_by(jug.fix(Match(standing=on))))[0] for on in ("auto", "off"))
     assert auto <= 2.6
     assert auto < alone - 0.8
 
