@@ -22,6 +22,7 @@ JUDGED_FROM = 5  # frames from the anchor; of a short shot, those beyond a third
 WORSE, WORSE_SHARE, WORSE_MOST = 0.003, 0.03, 0.008
 FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
 HIDES = 0.05  # of the ground that the plainer may see less of
+TELLS_FROM = 0.7  # mean correlation: with less, grain hides what the surfaces differ by
 FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing
 FEWEST = 3  # frames that must be judged
 FALLBACK = "cloth"
@@ -111,6 +112,8 @@ def plainest(trials: list[Trial]) -> str:
     best = max(trials, key=lambda one: one.mean)
     frames = [n for n, fit in best.fits.items() if fit >= FITS_LEAST and best.seen[n] >= SEEN_LEAST]
     if len(frames) < FEWEST:
+        return FALLBACK
+    if best.mean < TELLS_FROM:
         return FALLBACK
     for one in trials:
         short = [best.fits[n] - one.fits.get(n, 0.0) - allowed(best.fits[n]) for n in frames]

@@ -135,6 +135,9 @@ def _bridged(tracker: Tracker, hold: Hold, read: Reader, number: int, params: F6
     luma = channel_of(read(number), tracker.method.prep.channel)
     tracker.state = replace(tracker.state, params=params, previous=params)
     view = tracker.look(luma, number, params)
+    old = hold.frames[number]
+    if not old.lost and old.seen >= SEES_ENOUGH and tracker._apart(old.params, params) <= AGREE + 0.5 * deep:
+        return old  # what was seen beside the thing agrees with the smooth way, and knows better
     plain = tracker.judged(view, params)[0]
     found = _corrected(tracker, view, params, deep)
     best = plain if found is None else found
@@ -143,9 +146,7 @@ def _bridged(tracker: Tracker, hold: Hold, read: Reader, number: int, params: F6
     drift = np.where(hidden, np.minimum(best.drift, 1.0 + 0.5 * deep), best.drift).astype(np.float32)
     used = best.cells <= 9
     rms = float(np.sqrt((drift[used] ** 2).mean())) if used.any() else float(drift.mean())
-    return of_measured(
-        replace(best, drift=drift, drift_rms=rms, lost=found is None, trouble=hold.frames[number].trouble)
-    )
+    return of_measured(replace(best, drift=drift, drift_rms=rms, lost=found is None, trouble=old.trouble))
 
 
 def _corrected(tracker: Tracker, view: object, params: F64, deep: int):  # type: ignore[no-untyped-def]

@@ -14,7 +14,7 @@ from hushcore.hold.method import Prep
 from hushcore.hold.picture import LEVELS, PLAIN, Level, View, fill, look_at
 
 SMALLEST_GROUND = 16  # px
-LEAST_CONTRAST = 0.004  # encoded; below this there is nothing to hold on to
+LEAST_CONTRAST = 0.0025  # encoded; below this there is nothing to hold on to
 STANDS_GROWTH = 6.0  # px
 FACETS = 64  # points to which keyed shapes are brought before they are mixed
 

@@ -38,7 +38,7 @@ def settled(said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, 
     """
     plain = replace(said, standing=None, choice=None)
     if plan.stands or plan.source == "insert" or not plates:
-        return plain
+        return replace(plain, multiplies=1.0)  # nothing can be judged: the plain choice
     bare = replace(
         plan, match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto")
     )

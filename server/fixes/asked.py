@@ -16,33 +16,36 @@ from hushcore.recipe.models import (
     StrokeData,
 )  # fmt: skip
 
-Point = tuple[float, float]
+MOST = 1e6  # px, and any other number that is asked with
+Whole = Annotated[int, Field(ge=-(2**31), le=2**31 - 1)]
+Real = Annotated[float, Field(allow_inf_nan=False, ge=-MOST, le=MOST)]
+Point = tuple[Real, Real]
 
 
 class StrokeState(Schema):
     """A stroke's place in the list, and whether it is on."""
 
-    id: int
+    id: Whole
     on: bool
 
 
 class CircleIn(Schema):
     """A loop drawn round a mark on a frame, in frame px."""
 
-    frame: int
+    frame: Whole
     loop: Annotated[list[Point], Field(min_length=3, max_length=5000)]
 
 
 class VersionIn(Schema):
     """The version that the change was made on."""
 
-    version: int
+    version: Whole
 
 
 class NameIn(VersionIn):
     """Rename."""
 
-    name: str
+    name: str = Field(max_length=200)
 
 
 class OnIn(VersionIn):
@@ -54,7 +57,7 @@ class OnIn(VersionIn):
 class OrderIn(Schema):
     """Another order of a shot's fixes."""
 
-    fixes: list[int] = Field(max_length=1000, description="All their ids, the lowest first.")
+    fixes: list[Whole] = Field(max_length=1000, description="All their ids, the lowest first.")
 
 
 class EdgeIn(VersionIn):
@@ -62,9 +65,9 @@ class EdgeIn(VersionIn):
 
     nodes: list[Node] | None = Field(default=None, description="Another first outline alone.")
     outlines: list[OutlineData] | None = Field(default=None, description="All outlines anew.", max_length=40)
-    growth: float
-    softness: float
-    inside: float | None = None
+    growth: Real
+    softness: Real
+    inside: Real | None = None
 
 
 class TrackIn(VersionIn):
@@ -78,16 +81,16 @@ class TrackIn(VersionIn):
 class OnwardIn(VersionIn):
     """Go on from a held frame; ``renew`` takes the template anew from it."""
 
-    frame: int
+    frame: Whole
     way: Literal["ahead", "back"]
-    until: int | None = None
+    until: Whole | None = None
     renew: bool = False
 
 
 class KeyIn(VersionIn):
     """Where places of the surface are on a frame. ``whole`` moves all of it, else what is within ``reach`` px."""
 
-    frame: int
+    frame: Whole
     pins: list[PinData] = Field(min_length=1, max_length=64)
     whole: bool = True
     reach: float = Field(default=80.0, ge=8, le=2000)
@@ -96,14 +99,14 @@ class KeyIn(VersionIn):
 class FrameIn(VersionIn):
     """A frame."""
 
-    frame: int
+    frame: Whole
 
 
 class RangeIn(VersionIn):
     """A range of frames."""
 
-    first: int
-    last: int
+    first: Whole
+    last: Whole
 
 
 class SmoothIn(RangeIn):
@@ -115,13 +118,13 @@ class SmoothIn(RangeIn):
 class OffIn(VersionIn):
     """The stretches on which the fix is off."""
 
-    off: list[tuple[int, int]] = Field(max_length=200)
+    off: list[tuple[Whole, Whole]] = Field(max_length=200)
 
 
 class PlateIn(VersionIn):
     """Take a frame as the plate."""
 
-    frame: int
+    frame: Whole
 
 
 class StrokeIn(VersionIn):
@@ -145,7 +148,7 @@ class MatchIn(VersionIn):
 class PlateIdIn(VersionIn):
     """One of the plates."""
 
-    plate: int
+    plate: Whole
 
 
 class PlateStartIn(PlateIdIn):
@@ -158,29 +161,29 @@ class PlateStartIn(PlateIdIn):
 class IssueIn(PlateIdIn):
     """Another issue of a plate."""
 
-    issue: int
+    issue: Whole
 
 
 class DonorIn(Schema):
     """A part of a stroke's donor that changes."""
 
     offset: Point | None = None
-    turn: float | None = None
-    zoom: float | None = None
+    turn: Real | None = None
+    zoom: Real | None = None
     flip: bool | None = None
-    source: str | int | None = None
+    source: str | Whole | None = None
 
 
 class StrokeEditIn(VersionIn):
     """What changes about a stroke that is laid."""
 
-    radius: float | None = None
-    hardness: float | None = None
-    opacity: float | None = None
-    flow: float | None = None
+    radius: Real | None = None
+    hardness: Real | None = None
+    opacity: Real | None = None
+    flow: Real | None = None
     band: Literal["all", "tone", "texture"] | None = None
-    scale: float | None = None
-    amount: float | None = None
+    scale: Real | None = None
+    amount: Real | None = None
     moved: Point | None = None
     donor: DonorIn | None = None
 

@@ -24,6 +24,7 @@ from fixes.asked import (
     PlateIn,
     PlateStartIn,
     ProtectIn,
+    Real,
     SourceIn,
     SpotsIn,
     StrokeEditIn,
@@ -47,6 +48,7 @@ from hushcore.edge.matte import lines
 from hushcore.errors import HushError
 from hushcore.media.artwork import read_artwork
 from hushcore.patch.choose import words
+from hushcore.plates.plate import Plate
 from hushcore.recipe.models import StrokeData, check
 from hushcore.retouch.donor import nearby, tone_apart
 
@@ -162,6 +164,13 @@ def stroke(request: HttpRequest, fix: int, payload: StrokeIn) -> FixOut:
     return apply(request, fix, payload.version, lambda d, f: retouching.add_stroke(d, f, payload.stroke))
 
 
+def _on_plate(made: Plate, x: float, y: float) -> None:
+    """Raises HushError for a place beyond the plate."""
+    rect = made.rect
+    if not (rect.left <= x < rect.right and rect.top <= y < rect.bottom):
+        raise HushError("This place lies outside the plate; choose one on its picture.", "bad-place")
+
+
 @router.post("fixes/{fix}/spots", response=FixOut)
 def spots(request: HttpRequest, fix: int, payload: SpotsIn) -> FixOut:
     """Heal small spots, each from the nearest place that looks like its surroundings."""
@@ -169,6 +178,7 @@ def spots(request: HttpRequest, fix: int, payload: SpotsIn) -> FixOut:
     made, _ = ready.active_plate(found)
     many = []
     for x, y in payload.spots:
+        _on_plate(made, x, y)
         offset = nearby(made.painted, made.rect, x, y, payload.radius, made.encoding)
         data = {
             "kind": "heal", "points": [(x, y, 1.0)], "radius": payload.radius, "hardness": retouching.SPOT_HARDNESS,
@@ -201,9 +211,11 @@ def stroke_path(request: HttpRequest, fix: int, stroke: int) -> list[tuple[float
 
 
 @router.get("fixes/{fix}/donor", response=ApartOut)
-def donor(request: HttpRequest, fix: int, x: float, y: float, dx: float, dy: float, radius: float) -> ApartOut:
+def donor(request: HttpRequest, fix: int, x: Real, y: Real, dx: Real, dy: Real, radius: Real) -> ApartOut:
     """How far a donor's tone is from the place that it would cover, on the plate as painted."""
     made, _ = ready.active_plate(found_fix(fix))
+    _on_plate(made, x, y)
+    _on_plate(made, x + dx, y + dy)
     reach = int(np.clip(radius, 2, 200))
     spot = Rect(int(x) - reach, int(y) - reach, int(x) + reach + 1, int(y) + reach + 1)
     local = spot.moved(-made.rect.left, -made.rect.top)
@@ -213,9 +225,10 @@ def donor(request: HttpRequest, fix: int, x: float, y: float, dx: float, dy: flo
 
 
 @router.get("fixes/{fix}/colour", response=tuple[float, float, float])
-def colour(request: HttpRequest, fix: int, x: float, y: float, radius: float = 2) -> tuple[float, float, float]:
+def colour(request: HttpRequest, fix: int, x: Real, y: Real, radius: Real = 2) -> tuple[float, float, float]:
     """The plate's mean linear light about a place, for the paint brush."""
     made, _ = ready.active_plate(found_fix(fix))
+    _on_plate(made, x, y)
     reach = int(np.clip(radius, 1, 60))
     spot = Rect(int(x) - reach, int(y) - reach, int(x) + reach + 1, int(y) + reach + 1)
     mean = padded_cut(made.painted, spot.moved(-made.rect.left, -made.rect.top)).reshape(-1, 3).mean(0)

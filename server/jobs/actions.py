@@ -115,6 +115,8 @@ CORRECTIONS = ("space", "cut_in", "cut_out", "handles", "timecode", "pixel_aspec
 def correct(shot: Shot, given: dict[str, Any], save: bool = True) -> Shot:
     """Correct what was found, or what is worked on. Raises HushError for what cannot be, and nothing is changed."""
     clip = shot.clip
+    nothing = ("cut_in", "cut_out")  # that may be put back to none
+    given = {name: value for name, value in given.items() if value is not None or name in nothing}
     if "rate" in given:
         _set_rate(clip, given["rate"])
     if "space" in given:

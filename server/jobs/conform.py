@@ -93,7 +93,12 @@ def conform(job: Job, cuts: list[dict[str, Any]], handles: int) -> list[Shot]:
     for cut in cuts:
         if cut["problem"] or not cut["place"]:
             continue
-        rate = Fraction(cut["rate"])
+        try:
+            rate = Fraction(cut["rate"])
+        except (ValueError, ZeroDivisionError, OverflowError) as error:
+            raise HushError(
+                f"The rate of {cut['name']} is no rate; write it like 25 or 24000/1001.", "bad-rate"
+            ) from error
         made.append(
             actions.bring_in(
                 job, cut["name"], cut["place"], (rate.numerator, rate.denominator),

@@ -103,7 +103,7 @@ class BringIn(Schema):
     space: str | None = None
     cut_in: int | None = None
     cut_out: int | None = None
-    handles: int | None = None
+    handles: int | None = Field(default=None, ge=0, le=10_000)
     timecode: str | None = None
     pixel_aspect: float | None = None
 
@@ -119,7 +119,7 @@ class ShotIn(Schema):
     space: str | None = None
     cut_in: int | None = None
     cut_out: int | None = None
-    handles: int | None = None
+    handles: int | None = Field(default=None, ge=0, le=10_000)
     timecode: str | None = None
     pixel_aspect: float | None = None
     look: LookData | None = None
@@ -231,4 +231,4 @@ class ConformIn(Schema):
     """Shots to make from an edit."""
 
     cuts: list[CutOut]
-    handles: int = 8
+    handles: int = Field(default=8, ge=0, le=10_000)

@@ -75,10 +75,10 @@ def test_where_the_mark_is_seen_nothing_is_in_front(surface, usual):
 
 
 def test_what_is_usual_at_a_place_is_not_in_front(surface):
-    """A reflection that hides part of the surface on half of the frames is part of what it looks like."""
+    """A shadow that hides part of the surface on half of the frames is part of what it looks like."""
     shown = [noisy(surface, k) for k in range(9)]
     for k in range(0, 9, 2):
-        shown[k][:, 40:60] = 0.5 + 0.02 * k
+        shown[k][:, 40:60] = 0.02 + 0.001 * k
     usual = front.Usual.of_frames(0, 0, [signs(one, noisy(surface, 50)) for one in shown])
     assert usual is not None
     again = front.Usual.of(usual.plain())
