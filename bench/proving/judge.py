@@ -271,7 +271,7 @@ def _mean_error(shot: Shot, fix: Fix) -> float:
         here = shot.mark(frame)[at]
         exact = shot.exact[frame - shot.clip.first][at].astype(np.float32)
         apart = difference.ciede2000(_lab(shot.light(laid.codes[at])), _lab(exact))
-        means.append(float(apart[here].mean()))
+        means.append(float(np.nanmean(apart[here])))
     return float(np.mean(means)) if means else math.nan
 
 
@@ -310,7 +310,7 @@ def _picture_figures(shot: Shot, fix: Fix, row: Row, keep: Path | None) -> None:
         if k % EVERY:
             continue
         apart = difference.ciede2000(clear + lighter["patch"], clear)[here]
-        means.append(float(apart.mean()))
+        means.append(float(np.nanmean(apart)))
         every.append(apart[::5])
         floors.append(float(difference.ciede2000(clear + lighter["truth"], clear)[here].mean()))
         rim = (cv2.dilate(here.astype(np.uint8), np.ones((21, 21), np.uint8)) > 0) & ~here & ~in_front

@@ -5,12 +5,12 @@ each is taken only where the plainer ones explain the frames clearly worse.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
 
-from hushcore.arrays import Codes
+from hushcore.arrays import F64, Codes
 from hushcore.errors import HushError
 from hushcore.hold.method import Method, Stiffness, channel_of
 from hushcore.hold.still import Ground
@@ -21,6 +21,8 @@ JUDGED_FROM = 5  # frames from the anchor; of a short shot, those beyond a third
 # of correlation, and of what the best leaves, by which the plainer may fit worse
 WORSE, WORSE_SHARE, WORSE_MOST = 0.003, 0.03, 0.008
 FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
+WELL_SEEN = 0.9  # share of the ground: with less, the more flexible is pulled about
+SAME, POINTS = 0.4, 5  # px by which two surfaces may differ, RMS over POINTS x POINTS places of the ground
 HIDES = 0.05  # of the ground that the plainer may see less of
 TELLS_FROM = 0.7  # mean correlation: with less, grain hides what the surfaces differ by
 FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing
@@ -36,11 +38,13 @@ SURFACES = {
 
 @dataclass(frozen=True)
 class Trial:
-    """How a surface fitted: by frame, the correlation with the anchor frame and the share of the ground that was seen."""
+    """How a surface fitted: by frame, the correlation with the anchor frame, the share of the ground that was seen, and
+    where it put some points (n, 2) of the ground."""
 
     surface: str
     fits: dict[int, float]
     seen: dict[int, float]
+    at: dict[int, F64] = field(default_factory=dict)
 
     @property
     def mean(self) -> float:
@@ -84,6 +88,10 @@ def _tried(
     """A surface over some frames; None when there are too few of them."""
     fits: dict[int, float] = {}
     seen: dict[int, float] = {}
+    at: dict[int, F64] = {}
+    box = ground.read[0]
+    across, down = (np.linspace(box[:, k].min(), box[:, k].max(), POINTS) for k in range(2))
+    points = np.stack(np.meshgrid(across, down), -1).reshape(-1, 2)
     for way in ways:
         tracker = make_tracker(read(anchor), ground, method, anchor)
         for frame in way:
@@ -101,7 +109,8 @@ def _tried(
             if abs(frame - anchor) >= judged_from:
                 view = tracker.look(channel_of(codes, method.prep.channel), frame, measured.params)
                 fits[frame], seen[frame] = tracker.agreement(view, measured.params), measured.seen
-    return Trial(name, fits, seen) if len(fits) >= FEWEST else None
+                at[frame] = tracker.map_of(measured.params).forward(points)
+    return Trial(name, fits, seen, at) if len(fits) >= FEWEST else None
 
 
 def plainest(trials: list[Trial]) -> str:
@@ -118,9 +127,19 @@ def plainest(trials: list[Trial]) -> str:
     for one in trials:
         short = [best.fits[n] - one.fits.get(n, 0.0) - allowed(best.fits[n]) for n in frames]
         hides = [best.seen[n] - one.seen.get(n, 0.0) for n in frames]
-        if np.quantile(short, FAR_SHARE) <= 0 and np.quantile(hides, FAR_SHARE) <= HIDES:
+        if np.quantile(short, FAR_SHARE) <= 0 and np.quantile(hides, FAR_SHARE) <= HIDES and _same(one, best, frames):
             return one.surface
     return best.surface
+
+
+def _same(one: Trial, best: Trial, frames: list[int]) -> bool:
+    """Whether a plainer surface puts the ground where the best one does: bends that it cannot follow would show there."""
+    apart = [
+        float(np.sqrt(((one.at[n] - best.at[n]) ** 2).sum(-1).mean()))
+        for n in frames
+        if n in one.at and best.seen[n] >= WELL_SEEN
+    ]
+    return not apart or float(np.quantile(apart, FAR_SHARE)) <= SAME
 
 
 def allowed(best: float) -> float:

@@ -141,7 +141,7 @@ export function MatchStage({ fix, change }: PartProps) {
 }
 
 const SHARES = [
-  { value: "shot", words: "As chosen", tip: "What explains this shot best without reading the mark for light" },
+  { value: "shot", words: "Chosen", tip: "What explains this shot best without reading the mark for light" },
   { value: "1", words: "Multiplies", tip: "All of the light multiplies: cloth, walls, skin" },
   { value: "0.5", words: "Half", tip: "Half multiplies, half is added" },
   { value: "0", words: "Adds", tip: "Highlights, which add to the picture" },

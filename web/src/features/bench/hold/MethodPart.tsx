@@ -14,7 +14,7 @@ const MOTIONS: { value: Method["motion"]; words: string; tip: string }[] = [
   { value: "perspective", words: "All", tip: "It also turns away from the lens: perspective" },
 ];
 
-const AUTO = "auto: the plainest that fits";
+const AUTO = "auto: what fits";
 const SURFACES: Record<string, { spacing: number; stiffness: number } | null> = {
   "cloth: fine folds": { spacing: 28, stiffness: 1 },
   "skin: soft bends": { spacing: 40, stiffness: 2 },
