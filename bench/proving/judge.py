@@ -254,9 +254,14 @@ def _lab(light: F32) -> F32:
     return np.asarray(difference.linear_to_lab(cv2.GaussianBlur(np.maximum(light, 0), (0, 0), 2.0)), np.float32)
 
 
-def _around(shot: Shot, laid: Laid) -> tuple[slice, slice]:
+def _around(shot: Shot, laid: Laid, frame: int) -> tuple[slice, slice]:
+    """The part of the frame that holds the patch and the mark, wherever the hold has put the one."""
     height, width = shot.masks.shape[1:]
-    return laid.rect.grown(40).clipped(width, height).slices
+    ys, xs = np.nonzero(shot.mark(frame))
+    corners = [np.array([[xs.min(), ys.min()], [xs.max(), ys.max()]], float)]
+    if not laid.rect.empty:
+        corners.append(laid.rect.corners)
+    return Rect.around(np.concatenate(corners)).grown(40).clipped(width, height).slices
 
 
 def _mean_error(shot: Shot, fix: Fix) -> float:
@@ -265,9 +270,7 @@ def _mean_error(shot: Shot, fix: Fix) -> float:
         if not fix.hold.has(frame) or shot.mark(frame).sum() < SEEN_LEAST:
             continue
         laid = lay(shot.clip.read(frame), frame, fix)
-        if laid.rect.empty:
-            continue
-        at = _around(shot, laid)
+        at = _around(shot, laid, frame)
         here = shot.mark(frame)[at]
         exact = shot.exact[frame - shot.clip.first][at].astype(np.float32)
         apart = difference.ciede2000(_lab(shot.light(laid.codes[at])), _lab(exact))
@@ -285,10 +288,10 @@ def _picture_figures(shot: Shot, fix: Fix, row: Row, keep: Path | None) -> None:
         laid = lay(codes, frame, fix) if fix.hold.has(frame) else None
         if keep is not None:
             _keep(keep, shot, frame, codes if laid is None else laid.codes)
-        if laid is None or laid.rect.empty or shot.mark(frame).sum() < SEEN_LEAST:
+        if laid is None or shot.mark(frame).sum() < SEEN_LEAST:
             before = []
             continue
-        at = _around(shot, laid)
+        at = _around(shot, laid, frame)
         here, k = shot.mark(frame)[at], frame - shot.clip.first
         exact = shot.exact[k][at].astype(np.float32)
         lights = {"patch": shot.light(laid.codes[at]), "truth": shot.light(shot.other.read(frame)[at])}
@@ -352,6 +355,8 @@ def _still(shot: Shot, fix: Fix, frame: int, at: tuple[slice, slice], sides: lis
 def laid_matte(laid: Laid, at: tuple[slice, slice]) -> F32:
     """The matte over a part of the frame."""
     out = np.zeros((at[0].stop - at[0].start, at[1].stop - at[1].start), np.float32)
+    if laid.rect.empty:
+        return out
     top, left = laid.rect.top - at[0].start, laid.rect.left - at[1].start
     out[top : top + laid.matte.shape[0], left : left + laid.matte.shape[1]] = laid.matte
     return out

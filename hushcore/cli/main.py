@@ -218,6 +218,7 @@ def render(clip: Path, recipe_file: Path, folder: Path, frames: str | None, work
     from hushcore.deliver import frames as delivery
     from hushcore.media.footage import open_footage
     from hushcore.media.scan import examine
+    from hushcore.patch.choose import words
     from hushcore.recipe.build import build_all
     from hushcore.recipe.models import Recipe, load
 
@@ -232,10 +233,38 @@ def render(clip: Path, recipe_file: Path, folder: Path, frames: str | None, work
     proofs = _run(numbers, workers)
     delivery.finish(found, numbers, folder)
     proof = delivery.summary(proofs)
+    said = {data.name: words(fix.evidence.choice) for data, fix in fixes if fix.evidence.choice is not None}
+    proof["chosen"] = said
     _write_json(folder / "proof.json", proof)
     click.echo(
         f"{proof['frames']} frames, {proof['changed_outside']} of {proof['values']} values changed outside the mattes."
     )
+
+
+@cli.command()
+@click.argument("clip", type=Place)
+@click.option("--recipe", "recipe_file", type=Place, required=True, help="Recipe file (hush schema recipe).")
+@click.option("-o", "--out", type=Place, required=True, help="Recipe file to write, with what was chosen in it.")
+@click.option("--encoding", "space", help="Encoding, when it is not the file's: srgb, bt1886, pq, ... or ocio:NAME.")
+def choose(clip: Path, recipe_file: Path, out: Path, space: str | None) -> None:
+    """Say how each fix's light is read on this shot and why, and keep it in the recipe."""
+    from hushcore.colour.encoding import Encoding
+    from hushcore.media.footage import open_footage
+    from hushcore.media.scan import examine
+    from hushcore.patch.choose import words
+    from hushcore.recipe.build import build_all
+    from hushcore.recipe.models import ChosenData, Recipe, load
+
+    found, recipe = open_footage(clip), load(recipe_file, Recipe)
+    encoding = Encoding(space or examine(clip).space, found.bits)
+    encoding.check()
+    for data, fix in build_all(recipe, recipe_file.parent, found.read, encoding):
+        choice = fix.evidence.choice
+        data.match.chosen = None if choice is None else ChosenData.model_validate(choice.plain())
+        click.echo(
+            f"{data.name}: {words(choice) if choice else 'nothing to choose from; light is read from under the mark.'}"
+        )
+    _write_json(out, recipe.model_dump(mode="json"))
 
 
 def _run(numbers: list[int], workers: int) -> list[Any]:

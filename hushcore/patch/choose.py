@@ -31,8 +31,16 @@ TINT_MOST = 1.35  # of a highlight's strongest channel over its weakest: a lamp'
 PLAIN = ("slope", "rim")  # modes that do not look under the mark at all
 
 
-def settled(said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], read: Reader) -> Evidence:
-    """Evidence with what was chosen for a fix. ``plates``: frame and plate each, the first one tells.
+def settled(
+    said: Evidence,
+    hold: Hold,
+    plan: Plan,
+    plates: Sequence[tuple[int, Plate]],
+    read: Reader,
+    kept: Choice | None = None,
+) -> Evidence:
+    """Evidence with what was chosen for a fix. ``plates``: frame and plate each, the first one tells; ``kept``: a choice
+    that was made before, which is taken as it is.
 
     A fix without places to read keeps the evidence as it is, without a highlight. Deterministic.
     """
@@ -46,11 +54,14 @@ def settled(said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, 
         n for n in sorted(hold.frames) if n != plates[0][0] and hold.frames[n].seen >= SEEN and not hold.frames[n].lost
     ]
     if not held:
-        return plain
+        return replace(plain, multiplies=1.0)
     frames = spread(held)
     fix = make_fix(hold, bare, plates[:1], plain, None, read, 0)
     places = places_of(replace(fix, plan=replace(bare, front=Front(auto=False))), frames, read)
     plain = replace(plain, usual=Usual.of_frames(fix.rect.left, fix.rect.top, [_signs(one, fix) for one in places]))
+    if kept is not None:
+        standing = said.standing if kept.standing else None
+        return replace(said, multiplies=kept.multiplies, standing=standing, choice=kept, usual=plain.usual)
     standing = said.standing
     if standing is not None:
         with_it = make_fix(hold, bare, plates[:1], replace(said, choice=None), None, read, 0)
@@ -68,7 +79,7 @@ def settled(said: Evidence, hold: Hold, plan: Plan, plates: Sequence[tuple[int, 
     for way in _ways(said.multiplies):
         figure = figures(fix, places, way)
         if figure is None:
-            return replace(plain, standing=standing)
+            return replace(plain, standing=standing, multiplies=1.0)
         known.append(Tried(way.light, way.multiplies, figure.mark, figure.ring, figure.leak))
     best = best_of(known)
     choice = Choice(best.light, best.multiplies, standing is not None, tuple(known))

@@ -19,7 +19,7 @@ from hushcore.light.standing import found
 from hushcore.patch.choose import settled
 from hushcore.patch.motion import blurred, motion, smear
 from hushcore.patch.place import outside_of
-from hushcore.patch.plan import SHUTTER, Evidence, Plan
+from hushcore.patch.plan import SHUTTER, Choice, Evidence, Plan
 from hushcore.plates.plate import Plate, make_plate, sample_linear, still_picture
 
 Reader = Callable[[int], Codes]
@@ -36,22 +36,29 @@ BAND = 1.2, 4.0  # px: detail that a shutter smears
 
 def gather(
     read: Reader, hold: Hold, edge: Edge, encoding: Encoding, plan: Plan | None = None,
-    plates: Sequence[tuple[int, Plate]] = (),
+    plates: Sequence[tuple[int, Plate]] = (), kept: Choice | None = None,
 ) -> Evidence:  # fmt: skip
     """Look at a held shot, its anchor frame against others over its length, and choose by what is seen (``choose``).
 
-    ``plan``, ``plates`` (frame and plate each): of the fix that it is for; without them the anchor frame itself tells.
+    ``plan``, ``plates`` (frame and plate each): of the fix that it is for; without them the anchor frame itself tells;
+    ``kept``: a choice that was made before.
     A shot that does not tell gives the plain evidence for that part; raises nothing but what reading frames does.
     """
-    return settled_by(observed(read, hold, edge, encoding), read, hold, plan or Plan(edge), plates, encoding)
+    return settled_by(observed(read, hold, edge, encoding), read, hold, plan or Plan(edge), plates, encoding, kept)
 
 
 def settled_by(
-    said: Evidence, read: Reader, hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], encoding: Encoding
+    said: Evidence,
+    read: Reader,
+    hold: Hold,
+    plan: Plan,
+    plates: Sequence[tuple[int, Plate]],
+    encoding: Encoding,
+    kept: Choice | None = None,
 ) -> Evidence:
     """What was ``observed``, with what is chosen from it for a fix."""
     known = plates or [(hold.anchor, make_plate(read(hold.anchor), hold, hold.anchor, [], None, encoding))]
-    return settled(said, hold, plan, known, read)
+    return settled(said, hold, plan, known, read, kept)
 
 
 def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Evidence:

@@ -65,7 +65,8 @@ def build_fix(
         plates.append((plate.frame, build_plate(plate, hold, read, reader, finished, encoding)))
     plan = data.plan()
     art = build_art(data.art, beside / data.art.picture if data.art and beside else None, encoding)
-    evidence = gather(reader, hold, plan.edge, encoding, plan, plates)
+    kept = data.match.chosen.choice() if data.match.chosen else None
+    evidence = gather(reader, hold, plan.edge, encoding, plan, plates, kept)
     return make_fix(hold, plan, plates, evidence, art, reader, seed)
 
 

@@ -15,7 +15,7 @@ from hushcore.geometry.paths import check_polygon
 from hushcore.hold.auto import SURFACES
 from hushcore.hold.method import Method, Prep, Stiffness
 from hushcore.hold.still import Ground, Passing
-from hushcore.patch.plan import Match, Plan, Repair
+from hushcore.patch.plan import Choice, Match, Plan, Repair
 from hushcore.retouch.strokes import LARGEST_RADIUS, Donor, Stroke
 
 Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)]
@@ -276,6 +276,29 @@ class RepairData(Plain):
     amount: float = Field(default=1.0, ge=0, le=2)
 
 
+class TriedData(Plain):
+    """A way of reading the light that was tried; see ``patch.plan.Tried``."""
+
+    light: Literal["auto", "slope", "rim"]
+    multiplies: float = Field(ge=0, le=1)
+    mark: Finite
+    ring: Finite
+    leak: Finite
+
+
+class ChosenData(Plain):
+    """What was chosen for ``auto`` by what it does on the shot; see ``patch.choose``."""
+
+    light: Literal["auto", "slope", "rim"]
+    multiplies: float = Field(ge=0, le=1)
+    standing: bool = Field(description="A highlight stands in the frame.")
+    tried: list[TriedData] = []
+
+    def choice(self) -> Choice:
+        """For the engine."""
+        return Choice.of(self.model_dump())
+
+
 class MatchData(Plain):
     """How the plate is made to belong to each frame; see ``patch.plan.Match``."""
 
@@ -298,6 +321,10 @@ class MatchData(Plain):
         default=None, ge=0, le=1, description="How much of the light multiplies; none: as the shot says."
     )
 
+    chosen: ChosenData | None = Field(
+        default=None, description="What was chosen for auto (hush choose); none: it is looked for."
+    )
+
     @field_validator("standing", mode="before")
     @classmethod
     def _once_a_switch(cls, value: Any) -> Any:
@@ -306,7 +333,7 @@ class MatchData(Plain):
 
     def match(self) -> Match:
         """For the engine."""
-        plain = self.model_dump(exclude={"repair"})
+        plain = self.model_dump(exclude={"repair", "chosen"})
         return Match(**plain, repair=Repair(**self.repair.model_dump()) if self.repair else None)
 
 

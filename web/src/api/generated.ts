@@ -1916,6 +1916,29 @@ export interface components {
             opacity: number;
         };
         /**
+         * ChosenData
+         * @description What was chosen for ``auto`` by what it does on the shot; see ``patch.choose``.
+         */
+        ChosenData: {
+            /**
+             * Light
+             * @enum {string}
+             */
+            light: "auto" | "slope" | "rim";
+            /** Multiplies */
+            multiplies: number;
+            /**
+             * Standing
+             * @description A highlight stands in the frame.
+             */
+            standing: boolean;
+            /**
+             * Tried
+             * @default []
+             */
+            tried: components["schemas"]["TriedData"][];
+        };
+        /**
          * DonorData
          * @description Where a clone or heal takes from; see ``retouch.strokes.Donor``.
          */
@@ -2304,6 +2327,8 @@ export interface components {
              * @description How much of the light multiplies; none: as the shot says.
              */
             multiplies?: number | null;
+            /** @description What was chosen for auto (hush choose); none: it is looked for. */
+            chosen?: components["schemas"]["ChosenData"] | null;
         };
         /**
          * MethodData
@@ -2635,6 +2660,25 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * TriedData
+         * @description A way of reading the light that was tried; see ``patch.plan.Tried``.
+         */
+        TriedData: {
+            /**
+             * Light
+             * @enum {string}
+             */
+            light: "auto" | "slope" | "rim";
+            /** Multiplies */
+            multiplies: number;
+            /** Mark */
+            mark: number;
+            /** Ring */
+            ring: number;
+            /** Leak */
+            leak: number;
         };
         /**
          * WeakOut
