@@ -23,7 +23,8 @@ JUDGED_FROM = 5  # frames from the anchor; of a short shot, those beyond a third
 WORSE, WORSE_SHARE, WORSE_MOST = 0.003, 0.03, 0.008
 FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
 WELL_SEEN = 0.9  # share of the ground: with less, the more flexible is pulled about
-SAME, POINTS = 0.2, 5  # px by which two surfaces may differ, RMS over POINTS x POINTS places of the ground
+# px by which two surfaces may differ, RMS over POINTS x POINTS places of the ground; under the less they are one
+SAME, ALIKE, POINTS = 0.2, 0.1, 5
 HIDES = 0.05  # of the ground that the plainer may see less of
 TELLS_FROM = 0.7  # mean correlation: with less, grain hides what the surfaces differ by
 FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing
@@ -128,19 +129,21 @@ def plainest(trials: list[Trial]) -> str:
     for one in trials:
         short = [best.fits[n] - one.fits.get(n, 0.0) - allowed(best.fits[n]) for n in frames]
         hides = [best.seen[n] - one.seen.get(n, 0.0) for n in frames]
-        if np.quantile(short, FAR_SHARE) <= 0 and np.quantile(hides, FAR_SHARE) <= HIDES and _same(one, best, frames):
+        apart = _apart(one, best, frames)
+        fits = apart <= ALIKE or (apart <= SAME and np.quantile(short, FAR_SHARE) <= 0)
+        if fits and np.quantile(hides, FAR_SHARE) <= HIDES:
             return one.surface
     return best.surface
 
 
-def _same(one: Trial, best: Trial, frames: list[int]) -> bool:
-    """Whether a plainer surface puts the ground where the best one does: bends that it cannot follow would show there."""
+def _apart(one: Trial, best: Trial, frames: list[int]) -> float:
+    """Px by which a plainer surface puts the ground elsewhere than the best one, on nearly all frames: bends that it cannot
+    follow show there."""
     apart = [
         float(np.sqrt(((one.at[n] - best.at[n]) ** 2).sum(-1).mean()))
-        for n in frames
-        if n in one.at and best.seen[n] >= WELL_SEEN
-    ]
-    return not apart or float(np.quantile(apart, FAR_SHARE)) <= SAME
+        for n in frames if n in one.at and best.seen[n] >= WELL_SEEN
+    ]  # fmt: skip
+    return float(np.quantile(apart, FAR_SHARE)) if apart else SAME
 
 
 def allowed(best: float) -> float:

@@ -298,7 +298,7 @@ def test_the_shot_s_evidence_is_read_once_and_survives_a_correction(web, whole, 
     assert again["grain"][0]["sigma"] == pytest.approx(said["grain"][0]["sigma"], rel=1e-4)
     assert again["settled"]
     assert again["words"].startswith(("Light", "A slope"))
-    assert Evidence.objects.filter(fix=fix).count() == 2  # what is seen, and what is chosen from it
+    assert Evidence.objects.filter(fix=fix).count() == 3  # and what is chosen with the plate
 
 
 # -- tells
