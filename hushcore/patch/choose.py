@@ -47,8 +47,11 @@ def settled(
     plain = replace(said, standing=None, choice=None)
     if plan.stands or plan.source == "insert" or not plates:
         return replace(plain, multiplies=1.0)  # nothing can be judged: the plain choice
+    # over all of the edge, and the ring round that: the limits of the rule were measured so
     bare = replace(
-        plan, match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto")
+        plan,
+        whole=True,
+        match=replace(plan.match, grain="off", light="auto", steady=0.0, strength=1.0, standing="auto"),
     )
     held = [
         n for n in sorted(hold.frames) if n != plates[0][0] and hold.frames[n].seen >= SEEN and not hold.frames[n].lost

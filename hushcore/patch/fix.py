@@ -33,7 +33,8 @@ class Fix:
     ``matte``: on the still surface, when it is the same on all frames; ``away``: px from what the retouch changes (None:
     the edge alone says where the patch is laid). ``read``: frames for light that is averaged
     over time. ``seed`` names the fix, so that grain differs between fixes and not between runs. ``near``: the frame to
-    whose part of the still surface it has been cut, for a mark that stands in the frame.
+    whose part of the still surface it has been cut, for a mark that stands in the frame. ``drawn``: the edge's own matte, when
+    it is the same on all frames.
     """
 
     hold: Hold
@@ -49,6 +50,7 @@ class Fix:
     seed: int = 0
     lights: OrderedDict[tuple[int, int], Light] = field(default_factory=OrderedDict, compare=False)
     near: int | None = None
+    drawn: F32 | None = None
 
     @property
     def reach(self) -> int:
@@ -80,11 +82,12 @@ def make_fix(
         )
         for frame, plate in plates
     )  # fmt: skip
+    drawn = matte
     distance = None if plan.whole or plan.stands else _away(sheets)
     if matte is not None and distance is not None:
         matte = _economic(matte, distance, plan)
     outside = None if matte is None else places.outside_of(matte)
-    return Fix(hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed)
+    return Fix(hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed, drawn=drawn)
 
 
 def on_frame(fix: Fix, frame: int) -> Fix:
@@ -148,7 +151,7 @@ def place_of(fix: Fix, held: HoldMap, frame: int, codes: Codes, smeared: float =
     if fix.matte is not None and not moved:
         matte = fix.matte
     else:
-        matte = fix.plan.edge.matte(fix.rect, frame)
+        matte = fix.drawn if fix.drawn is not None else fix.plan.edge.matte(fix.rect, frame)
         if fix.away is not None:
             matte = _economic(matte, fix.away, fix.plan, smeared / 2)
     outside = fix.outside if fix.outside is not None else places.outside_of(matte)
