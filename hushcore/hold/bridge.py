@@ -5,7 +5,7 @@ two places that are sure is a smooth one: it is taken as the prediction, and cor
 hides the surface.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import replace
 from itertools import groupby
 
@@ -165,6 +165,3 @@ def _corrected(tracker: Tracker, view: object, params: F64, deep: int):  # type:
     measured = tracker.judged(view, fit.coefficients)[0]  # type: ignore[arg-type]
     far = tracker._apart(measured.params, params) > AGREE + 0.5 * deep
     return None if measured.lost or far or measured.seen < visible.share else measured
-
-
-__all__: Sequence[str] = ["between", "bridge", "hidden_stretches"]

@@ -52,6 +52,8 @@ def track(hold: int, direction: int) -> None:
         return
     try:
         if not _method_known(found, direction):
+            if found.state == Hold.State.FAILED:  # the other direction has found nothing to hold on to
+                return
             track.configure(schedule_in={"seconds": 1}).defer(hold=hold, direction=direction)
             return
         more = _chunk(found, run)
