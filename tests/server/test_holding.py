@@ -9,7 +9,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from fixes.models import Hold
 
-from tests.server.conftest import COUNT, SHIFT, Hands
+from tests.server.conftest import COUNT, SHIFT, Hands, loop
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SPOT = np.array([160.0, 130.0])
@@ -282,3 +282,19 @@ def test_nothing_is_thrown_away_or_smoothed_while_it_is_measured(hands):
     for what, more in (("throw-away", {}), ("smooth", {"strength": 5}), ("second-pass", {})):
         body = {"first": 1002, "last": 1006, **more} if what != "second-pass" else {}
         assert hands.do("post", what, **body).json()["kind"] == "running"
+
+
+def test_a_ground_that_no_surface_holds_ends_both_directions(web, shot, footage, work):
+    """One direction tries the surfaces; when that fails, the other must not wait for ever."""
+    from procrastinate.contrib.django.models import ProcrastinateJob
+
+    from hushcore.media.pictures import read_codes, write_codes
+
+    for path in sorted(footage.glob("*.tif")):
+        write_codes(path, np.full_like(read_codes(path), 30000))
+    made = web.post(f"/api/shots/{shot.id}/circle", {"frame": 1004, "loop": loop()}, "application/json").json()
+    work()
+    hold = web.get(f"/api/holds/{made['hold']['id']}").json()
+    assert hold["state"] == "failed"
+    assert "no texture" in hold["problem"]
+    assert not ProcrastinateJob.objects.filter(task_name="track", status="todo").exists()
