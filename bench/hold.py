@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from scipy.stats import spearmanr
 
-from demo import arm, jug, raster, wall
+from demo import arm, bust, jug, raster, wall, yard
 from hushcore.geometry import homography
 from hushcore.hold.method import Method, Stiffness
 from hushcore.hold.picture import luma, normalise
@@ -44,6 +44,8 @@ class Scene:
 
 def scenes() -> list[Scene]:
     skin = raster.project(arm.arm_points(np.array([4.6]), np.array([1.65]), float(arm.ANCHOR)))[0]
+    stamp = raster.project(bust.clay_points(*(np.array([at]) for at in bust.STAMP), float(bust.ANCHOR)))[0]
+    painted = yard.to_picture(float(yard.ANCHOR), np.zeros(2))
     sign = (702.0, 316.0)
     return [
         Scene("cloth (apron)", "apron", 1049, (558, 314), 130, Method(), 0.38, 0.25),
@@ -51,6 +53,26 @@ def scenes() -> list[Scene]:
         Scene("gloss (jug)", "jug/jug.mov", jug.ANCHOR, (662, 372), 110, GLOSS, 0.32, 0.20),
         Scene("wall, planar", "wall", wall.ANCHOR, sign, 190, Method("planar"), 0.08, None),
         Scene("wall, mesh", "wall", wall.ANCHOR, sign, 190, Method(stiffness=Stiffness.of(72, 3)), 0.14, 0.11),
+        Scene(
+            "clay (bust)",
+            "bust/bust.mov",
+            bust.ANCHOR,
+            (float(stamp[0]), float(stamp[1])),
+            64,
+            Method("auto"),
+            0.35,
+            None,
+        ),
+        Scene(
+            "brick (yard)",
+            "yard/yard.mov",
+            yard.ANCHOR,
+            (float(painted[0]), float(painted[1])),
+            150,
+            Method("auto"),
+            0.10,
+            None,
+        ),
     ]
 
 

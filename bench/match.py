@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 
 from bench import hold as holds
-from demo import sensor
+from demo import sensor, yard
 from hushcore.arrays import F32, Codes, Rect
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import SRGB, Encoding
@@ -47,6 +47,7 @@ class Case:
     clean: str
     every: int = 6
     plate: int | None = None
+    stands: bool = False
 
     @property
     def folder(self) -> str:
@@ -59,17 +60,25 @@ def circle(centre: Sequence[float], radius: float) -> np.ndarray:
 
 
 def cases() -> list[Case]:
-    """The demo's four shots."""
-    cloth, skin, gloss, wall, _ = holds.scenes()
+    """The demo's six shots, the yard's twice: its sign, and the overlay that stands in its corner."""
+    cloth, skin, gloss, wall, _, clay, brick = holds.scenes()
     wall = replace(wall, centre=(702.0, 316.0), radius=250)
     x, y = 668.0, 372.0
     sticker = np.array([[x - 78, y - 60], [x + 78, y - 60], [x + 78, y + 60], [x - 78, y + 60]])
+    left, top = yard.OVERLAY
     return [
         Case(cloth, SRGB, Edge.of(circle(cloth.centre, 100), 4, 12), "apron.{:04d}.tif"),
         Case(skin, Encoding("linear", 16), Edge.of(circle(skin.centre, 72), 4, 12), "arm.{:04d}.exr"),
         Case(gloss, Encoding("bt1886"), Edge.of(sticker, 0, 8), "jug.{:04d}.tif", 4),
         Case(wall, Encoding("acescct", 10), Edge.of(circle(wall.centre, 200), 0, 8), "wall.{:07d}.dpx", 4),
-    ]
+        Case(clay, Encoding("bt1886", 8), Edge.of(circle(clay.centre, 44)), "bust.{:04d}.tif", 4),
+        Case(brick, Encoding("bt1886", 10), Edge.of(circle((brick.centre[0], brick.centre[1] + 14), 148)), "yard.{:04d}.tif", 4),
+        Case(
+            replace(brick, name="overlay (yard)", centre=(left, top), radius=150), Encoding("bt1886", 10),
+            Edge.of(np.array([[left - 78, top - 36], [left + 78, top - 36], [left + 78, top + 36], [left - 78, top + 36]])),
+            "yard.{:04d}.tif", 4, stands=True,
+        ),
+    ]  # fmt: skip
 
 
 def held(case: Case, var: Path) -> Hold:
@@ -78,20 +87,28 @@ def held(case: Case, var: Path) -> Hold:
     for place in (ROOT / "hushcore" / "hold", ROOT / "hushcore" / "geometry"):
         for file in sorted(place.glob("*.py")):
             code.update(file.read_bytes())
-    code.update(repr((case.scene, (var / "truth" / case.folder / "rendered.txt").read_text())).encode())
+    code.update(repr((case.scene, case.stands, (var / "truth" / case.folder / "rendered.txt").read_text())).encode())
     kept = var / "bench" / f"{case.folder}-{code.hexdigest()[:16]}.json"
     if kept.exists():
         return Hold.of(json.loads(kept.read_text()))
     clip = open_footage(var / "media" / case.scene.place)
     found = None
-    for _, found in track(
-        clip.read, Ground.of([holds.circle(case.scene)]), case.scene.method, case.scene.anchor, clip.first, clip.last
-    ):
+    ground = _around_it(case) if case.stands else Ground.of([holds.circle(case.scene)])
+    for _, found in track(clip.read, ground, case.scene.method, case.scene.anchor, clip.first, clip.last):
         pass
     assert found is not None
     kept.parent.mkdir(parents=True, exist_ok=True)
     kept.write_text(json.dumps(found.plain()))
     return found
+
+
+def _around_it(case: Case) -> Ground:
+    """The surface round a standing mark."""
+    mark = case.edge.outlines[0].keys[0][1].points
+    corners = np.clip([mark.min(0) - 70, mark.max(0) + 70], 1, [1278, 718])
+    (left, top), (right, bottom) = corners
+    box = [[left, top], [right, top], [right, bottom], [left, bottom]]
+    return replace(Ground.of([box]), stands=(mark,))
 
 
 def clean_codes(case: Case, var: Path, frame: int) -> Codes:
@@ -143,7 +160,7 @@ class Bench:
         return self.clip.read(frame)  # type: ignore[attr-defined]
 
     def fix(self, match: Match, **more: object) -> Fix:
-        plan = Plan(self.case.edge, match, **more)  # type: ignore[arg-type]
+        plan = Plan(self.case.edge, match, stands=self.case.stands, **more)  # type: ignore[arg-type]
         return make_fix(
             self.hold, plan, [(self.case.plate or self.case.scene.anchor, self.plate)], self.evidence, read=self.read
         )
@@ -153,9 +170,11 @@ def plate_of(case: Case, var: Path, clip: object, hold: Hold, frame: int) -> Pla
     """A frame with the mark painted out as it truly is, in grain of its own."""
     codes = clip.read(frame)  # type: ignore[attr-defined]
     clean = grainy(case, clean_codes(case, var, frame), 4242 + frame)
-    still = case.edge.matte(Rect(0, 0, codes.shape[1], codes.shape[0]))
-    x, y = dense_inverse(hold.at(frame), Rect(0, 0, codes.shape[1], codes.shape[0]))
-    marked = cv2.remap(still, x, y, cv2.INTER_LINEAR) > 0
+    whole = Rect(0, 0, codes.shape[1], codes.shape[0])
+    still = case.edge.matte(whole)
+    if not case.stands:
+        still = cv2.remap(still, *dense_inverse(hold.at(frame), whole), cv2.INTER_LINEAR)
+    marked = still > 0
     painted = codes.copy()
     painted[marked] = clean[..., :3][marked]
     return make_plate(codes, hold, frame, [], painted, case.encoding)
@@ -165,8 +184,10 @@ def ready(case: Case, var: Path) -> Bench:
     """Open, hold, a plate and the shot's evidence."""
     clip = open_footage(var / "media" / case.scene.place)
     hold = held(case, var)
-    plate = plate_of(case, var, clip, hold, case.plate or case.scene.anchor)
-    evidence = gather(clip.read, hold, case.edge, case.encoding)
+    number = case.plate or case.scene.anchor
+    plate = plate_of(case, var, clip, hold, number)
+    plan = Plan(case.edge, Match(), stands=case.stands)
+    evidence = gather(clip.read, hold, case.edge, case.encoding, plan, [(number, plate)])
     frames = [n for n in range(clip.first, clip.last + 1, case.every) if hold.has(n)]
     return Bench(case, clip, hold, plate, evidence, frames, var)
 

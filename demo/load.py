@@ -1,8 +1,16 @@
-"""Load the demo job: run with the server's settings (``python -m demo.load``); safe to run again."""
+"""Load the demo job: run with the server's settings (``python -m demo.load``); safe to run again.
 
+``--behind MEDIA TRUTH`` renders what is not there yet as well, shot by shot and out of the way of whoever works, and loads
+each as it is done.
+"""
+
+import argparse
 import os
+import signal
+import subprocess
 import sys
 from pathlib import Path
+from typing import NoReturn
 
 SHOTS = [
     (
@@ -18,20 +26,43 @@ SHOTS = [
         "110 arm", "arm/arm.####.exr", (24, 1), "Scratch and mole off the forearm; leave the skin as it is.",
         {"timecode": "00:00:00:01"},
     ),
+    ("130 bust", "bust/bust.mov", (25, 1), "The maker's stamp comes off the cheek before it turns away; mind the slats.", {}),
+    ("150 yard", "yard/yard.mov", (25, 1), "Paint out the sign on the wall; the channel's overlay goes too.", {"first": 1}),
 ]  # fmt: skip
 
 
 def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--behind", nargs=2, metavar=("MEDIA", "TRUTH"), help="Render each shot first if need be.")
+    options = parser.parse_args()
     sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "server"))
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
     import django
 
     django.setup()
     load()
+    for _, place, *_ in SHOTS if options.behind else ():
+        _render(place.split("/")[0], *options.behind)
+        load()
+
+
+def _render(name: str, media: str, truth: str) -> None:
+    """One shot in a process of its own, which ends when this one is told to."""
+    words = [sys.executable, "-m", "demo.render", "--media", media, "--truth", truth, "--only", name]
+    child = subprocess.Popen(words, preexec_fn=lambda: os.nice(10))
+
+    def stop(*_: object) -> NoReturn:
+        child.terminate()
+        child.wait()
+        sys.exit(0)
+
+    signal.signal(signal.SIGTERM, stop)
+    if child.wait():
+        print(f"The demo's {name} could not be rendered; the other shots are there.", file=sys.stderr)
 
 
 def load() -> None:
-    """The demo person and the job Ollowby Clay with its shot."""
+    """The demo person and the job Ollowby Clay with its shots."""
     from django.conf import settings
     from django.contrib.auth.models import User
     from jobs.actions import bring_in

@@ -10,7 +10,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from hushcore.arrays import F64, Codes
+from hushcore.arrays import F64, Codes, Rect
 from hushcore.errors import HushError
 from hushcore.hold.method import Method, Stiffness, channel_of
 from hushcore.hold.still import Ground
@@ -23,8 +23,8 @@ JUDGED_FROM = 5  # frames from the anchor; of a short shot, those beyond a third
 WORSE, WORSE_SHARE, WORSE_MOST = 0.003, 0.03, 0.008
 FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
 WELL_SEEN = 0.9  # share of the ground: with less, the more flexible is pulled about
-# px by which two surfaces may differ, RMS over POINTS x POINTS places of the ground; under the less they are one
-SAME, ALIKE, POINTS = 0.2, 0.1, 5
+# px by which two surfaces may differ, RMS over POINTS x POINTS places of its box, those in the ground; under the less they are one
+SAME, ALIKE, POINTS = 0.2, 0.1, 9
 HIDES = 0.05  # of the ground that the plainer may see less of
 TELLS_FROM = 0.7  # mean correlation: with less, grain hides what the surfaces differ by
 FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing
@@ -91,9 +91,7 @@ def _tried(
     fits: dict[int, float] = {}
     seen: dict[int, float] = {}
     at: dict[int, F64] = {}
-    box = ground.read[0]
-    across, down = (np.linspace(box[:, k].min(), box[:, k].max(), POINTS) for k in range(2))
-    points = np.stack(np.meshgrid(across, down), -1).reshape(-1, 2)
+    points = _places(ground)
     for way in ways:
         tracker = make_tracker(read(anchor), ground, method, anchor)
         for frame in way:
@@ -113,6 +111,16 @@ def _tried(
                 fits[frame], seen[frame] = tracker.agreement(view, measured.params), measured.seen
                 at[frame] = tracker.map_of(measured.params).forward(points)
     return Trial(name, fits, seen, at) if len(fits) >= FEWEST else None
+
+
+def _places(ground: Ground) -> F64:
+    """Places (n, 2) spread over the ground; beyond it a flexible surface is not held by anything."""
+    box = np.concatenate(ground.read)
+    across, down = (np.linspace(box[:, k].min(), box[:, k].max(), POINTS) for k in range(2))
+    points = np.stack(np.meshgrid(across, down), -1).reshape(-1, 2)
+    mask = ground.mask(Rect.around(box))
+    inside = [mask[int(y - box[:, 1].min()), int(x - box[:, 0].min())] > 0 for x, y in points - 1e-6]
+    return points[inside] if sum(inside) >= POINTS else points
 
 
 def plainest(trials: list[Trial]) -> str:
