@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 
-from bench.proving import camera, scene
+from bench.proving import camera, city, scene
 from bench.proving.draw import Drawn, draw
 from demo.noise import F32
 
@@ -30,7 +30,9 @@ def code_of() -> str:
 
 def rendered(seed: int, var: Path) -> Path:
     """The folder of a seed's shot, rendered if need be: ``shot`` (as shot), ``truth`` (without the mark, in grain of its
-    own), ``exact.npz`` (linear, without grain), ``truth.npz``, ``shot.json``."""
+    own), ``exact.npz`` (linear, without grain), ``truth.npz``, ``shot.json``. Seed 0 is the real shot (``city``)."""
+    if seed == 0:
+        return city.rendered(var)
     drawn = draw(seed)
     folder = var / "proving" / f"{seed:03d}"
     stamp = folder / "rendered.txt"
