@@ -19,9 +19,13 @@ from hushcore.colour import difference
 from hushcore.colour.encoding import Encoding
 from hushcore.edge.matte import Edge
 from hushcore.hold.maps import dense_forward, dense_inverse
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
+from hushcore.media import yuv
 from hushcore.media.footage import open_footage
+from hushcore.media.movies import Movie
+from hushcore.media.planes import to_codes
 from hushcore.patch.evidence import gather
 from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.lay import Laid, lay
@@ -287,7 +291,7 @@ def _picture_figures(shot: Shot, fix: Fix, row: Row, keep: Path | None) -> None:
         codes = shot.clip.read(frame)
         laid = lay(codes, frame, fix) if fix.hold.has(frame) else None
         if keep is not None:
-            _keep(keep, shot, frame, codes if laid is None else laid.codes)
+            _keep(keep, shot, frame, codes if laid is None else _delivered(shot, frame, codes, laid.codes))
         if laid is None or shot.mark(frame).sum() < SEEN_LEAST:
             before = []
             continue
@@ -388,6 +392,17 @@ def _fine(shot: Shot, lights: dict[str, F32], exact: F32, here: np.ndarray) -> f
     clear = _tonal(shot, exact)
     stds = [float(cv2.Laplacian(_tonal(shot, side) - clear, -1)[here].std()) for side in lights.values()]
     return stds[0] / max(stds[1], 1e-9)
+
+
+def _delivered(shot: Shot, frame: int, codes: Codes, patched: Codes) -> Codes:
+    """Patched codes as they are delivered: a movie's in its own samples."""
+    if not isinstance(shot.clip, Movie):
+        return patched
+    planes, layout, rgb = shot.clip.planes(frame)
+    if rgb or len(planes) < 3:
+        return patched
+    made = yuv.patched((planes[0], planes[1], planes[2]), layout, codes[..., :3], patched[..., :3])
+    return to_codes(list(made), layout, rgb)
 
 
 def _keep(folder: Path, shot: Shot, frame: int, codes: Codes) -> None:
