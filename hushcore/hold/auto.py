@@ -23,7 +23,7 @@ JUDGED_FROM = 5  # frames from the anchor; of a short shot, those beyond a third
 WORSE, WORSE_SHARE, WORSE_MOST = 0.003, 0.03, 0.008
 FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fails first where the surface bends most
 WELL_SEEN = 0.9  # share of the ground: with less, the more flexible is pulled about
-# px by which two surfaces may differ, RMS over POINTS x POINTS places of its box, those in the ground; under the less they are one
+# px by which two surfaces may differ, RMS over those of POINTS x POINTS places that lie in the ground; less is none
 SAME, ALIKE, POINTS = 0.2, 0.1, 9
 HIDES = 0.05  # of the ground that the plainer may see less of
 TELLS_FROM = 0.7  # mean correlation: with less, grain hides what the surfaces differ by

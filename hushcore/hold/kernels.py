@@ -6,6 +6,9 @@ from numba import njit
 BLOCK_TERMS = 9  # xx xy yy of J J', xx xy yy of sym(grad T grad n'), J r (x, y), weight
 
 
+SHEET_WIDEST = 16.0  # times as large as on the anchor frame: no surface grows so much, a map that has broken down does
+
+
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def block_sums(still, warped, weight, scale, size, out):  # type: ignore[no-untyped-def]
     """Sums of the Gauss-Newton terms in blocks of ``size`` px of ``still`` (h, w).
@@ -277,3 +280,42 @@ def mesh_inverse(coefficients, left, top, spacing, targets, start, steps, tolera
             px += min(max((mx * d - my * b) / det, -cap), cap)
             py += min(max((my * a - mx * c) / det, -cap), cap)
         start[n, 0], start[n, 1] = px, py
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def draw_sheet(x, y, still_left, still_top, step, left, top, out_x, out_y, seen):  # type: ignore[no-untyped-def]
+    """The still place of every pixel of a part of the frame that a surface shows there.
+
+    ``x``, ``y`` (rows, cols): frame positions of still places ``step`` px apart from ``still_left``, ``still_top``;
+    ``out_x``, ``out_y``, ``seen`` (h, w): the part of the frame whose corner is ``left``, ``top``. Places that have turned
+    away (their triangles lie the other way round) are not drawn.
+    """
+    rows, cols = x.shape
+    height, width = seen.shape
+    for row in range(rows - 1):
+        for col in range(cols - 1):
+            for half in range(2):
+                ra, ca = row + half, col + half
+                rb, cb = row + half * 1, col + 1 - half
+                rc, cc = row + 1 - half, col + half
+                ax, ay = x[ra, ca] - left, y[ra, ca] - top
+                bx, by = x[rb, cb] - left, y[rb, cb] - top
+                cx, cy = x[rc, cc] - left, y[rc, cc] - top
+                area = (bx - ax) * (cy - ay) - (by - ay) * (cx - ax)
+                wide = max(ax, bx, cx) - min(ax, bx, cx) + max(ay, by, cy) - min(ay, by, cy)
+                if not (area > 1e-6 and wide < SHEET_WIDEST * step):
+                    continue
+                for py in range(
+                    max(0, int(np.ceil(min(ay, by, cy)))), min(height - 1, int(np.floor(max(ay, by, cy)))) + 1
+                ):
+                    for px in range(
+                        max(0, int(np.ceil(min(ax, bx, cx)))), min(width - 1, int(np.floor(max(ax, bx, cx)))) + 1
+                    ):
+                        wa = ((bx - px) * (cy - py) - (by - py) * (cx - px)) / area
+                        wb = ((cx - px) * (ay - py) - (cy - py) * (ax - px)) / area
+                        wc = 1 - wa - wb
+                        if wa < -1e-4 or wb < -1e-4 or wc < -1e-4:
+                            continue
+                        seen[py, px] = 1
+                        out_x[py, px] = still_left + step * (wa * ca + wb * cb + wc * cc)
+                        out_y[py, px] = still_top + step * (wa * ra + wb * rb + wc * rc)

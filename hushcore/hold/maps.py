@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Protocol
 
+import cv2
 import numpy as np
 from scipy.ndimage import spline_filter
 
@@ -15,6 +16,11 @@ INVERSE_CAP = 24.0  # px a step
 INVERSE_TOLERANCE = 1e-4  # px
 INVERSE_BEYOND = 4  # knots outside the rectangle on every side
 INVERSE_STRIDE = 8  # dense inverses are solved on this grid and interpolated
+TURNED = 0.05  # of its area on the anchor frame: a place that shows less has turned away, or nearly
+BENDS_AWAY = 0.3  # where a surface shows so little of itself, its inverse is steep: it is drawn, not interpolated
+SHEET_STEP = 3  # px between places that are drawn
+SHEET_STEPS, SHEET_CAP = 3, 1.0  # of Newton's method from what was drawn, px
+AREA_STEP = 6  # px between places whose area is worked out
 
 
 class HoldMap(Protocol):
@@ -137,6 +143,42 @@ def dense_inverse(held: HoldMap, rect: Rect) -> tuple[F32, F32]:
     x = shift_x + np.arange(rect.left, rect.right, dtype=np.float32)[None, :]
     y = shift_y + np.arange(rect.top, rect.bottom, dtype=np.float32)[:, None]
     return x, y
+
+
+def shown(held: HoldMap, rect: Rect) -> F32 | None:
+    """How much (h, w) of its area on the anchor frame every place of a still ``rect`` shows on the frame; not above 0 where it
+    has turned away. None for a plane, which turns as a whole."""
+    if not isinstance(held, MeshMap):
+        return None
+    rows, cols = -(-rect.height // AREA_STEP) + 1, -(-rect.width // AREA_STEP) + 1
+    xs, ys = rect.left + AREA_STEP * np.arange(cols, dtype=float), rect.top + AREA_STEP * np.arange(rows, dtype=float)
+    turn = jacobian_grid(held, xs, ys)
+    area = (turn[..., 0, 0] * turn[..., 1, 1] - turn[..., 0, 1] * turn[..., 1, 0]).astype(np.float32)
+    u, v = (np.arange(size, dtype=np.float32) / AREA_STEP for size in (rect.width, rect.height))
+    return np.asarray(cv2.remap(area, *np.meshgrid(u, v), cv2.INTER_LINEAR))
+
+
+def sheet_inverse(held: MeshMap, target: Rect, rect: Rect) -> tuple[F32, F32, F32]:
+    """Still positions of every pixel of a frame ``target`` that shows a place of the still ``rect``: two planes x, y, and
+    which pixels do (0 or 1). Of a surface that bends away, the side that faces the camera is taken."""
+    xs, ys = (
+        np.arange(start - SHEET_STEP, end + 2 * SHEET_STEP, SHEET_STEP, dtype=float)
+        for start, end in ((rect.left, rect.right), (rect.top, rect.bottom))
+    )
+    moved = forward_grid(held, xs, ys)
+    x, y, seen = (np.zeros((target.height, target.width), np.float32) for _ in range(3))
+    x_at, y_at = (np.ascontiguousarray(moved[..., k]) for k in range(2))
+    kernels.draw_sheet(x_at, y_at, xs[0], ys[0], SHEET_STEP, target.left, target.top, x, y, seen)
+    rows, cols = np.nonzero(seen)
+    flat = np.stack([x[rows, cols], y[rows, cols]], -1).astype(np.float64)
+    targets = np.stack([cols + target.left, rows + target.top], -1).astype(np.float64)
+    grid = held.grid
+    kernels.mesh_inverse(
+        np.ascontiguousarray(held.coefficients, np.float64), grid.left, grid.top, grid.spacing, targets, flat,
+        SHEET_STEPS, INVERSE_TOLERANCE, SHEET_CAP,
+    )  # fmt: skip
+    x[rows, cols], y[rows, cols] = flat.T
+    return x, y, seen
 
 
 def _between_knots(values: F64, width: int, height: int) -> tuple[F32, F32]:

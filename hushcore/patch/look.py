@@ -7,7 +7,8 @@ import numpy as np
 
 from hushcore.arrays import F32, Codes, Mask, Rect, most
 from hushcore.edge import front
-from hushcore.hold.maps import dense_forward
+from hushcore.hold.confidence import CELL
+from hushcore.hold.maps import dense_forward, shown
 from hushcore.hold.record import Hold
 from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, grain_gain, halved
 from hushcore.light.standing import without
@@ -79,6 +80,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
 
 
 ANYWHERE = 30.0  # px of drift
+READ_LEAST = 0.12  # of a place's area on the anchor frame: what shows less of itself has all but turned away
 COVERED = 0.05  # of a place; light is read where less than this is in front
 FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
 
@@ -95,6 +97,9 @@ def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask
     map_x, map_y = maps
     height, width = codes.shape[:2]
     usable = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
+    area = shown(fix.hold.at(frame), spot.rect)
+    if area is not None:
+        usable &= area > READ_LEAST
     if fix.plan.stands:
         for number in (frame, *(sheet.frame for sheet in fix.sheets)):
             if fix.hold.has(number):
@@ -148,8 +153,6 @@ def hidden_on(hold: Hold, frame: int, rect: Rect) -> F32 | None:
     row = hold.frames.get(frame)
     if row is None or row.cells is None:
         return None
-    from hushcore.hold.confidence import CELL
-
     cells = np.where(row.cells <= 9, 1 - row.cells.astype(np.float32) / 9, 0).astype(np.float32)
     x = (np.arange(rect.left, rect.right, HALF, dtype=np.float32) + 0.5 - hold.corner[0]) / CELL - 0.5
     y = (np.arange(rect.top, rect.bottom, HALF, dtype=np.float32) + 0.5 - hold.corner[1]) / CELL - 0.5

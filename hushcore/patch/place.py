@@ -5,13 +5,25 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Rect
+from hushcore.arrays import F32, Mask, Rect
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
-from hushcore.hold.maps import HoldMap, dense_forward, dense_inverse, forward_grid
+from hushcore.hold.maps import (
+    BENDS_AWAY,
+    TURNED,
+    HoldMap,
+    MeshMap,
+    dense_forward,
+    dense_inverse,
+    forward_grid,
+    sheet_inverse,
+    shown,
+)  # fmt: skip
 
 FRAME_MARGIN = 3  # px round the matte in the frame
+SILHOUETTE = 1.0  # px over which a patch ends at a silhouette
+CREASE = 4  # px: half the width of a crease that is laid over
 
 
 @dataclass(frozen=True)
@@ -38,10 +50,41 @@ def on_surface(held: HoldMap, rect: Rect, matte: F32, outside: F32, size: tuple[
     target = _frame_rect(held, rect, matte).clipped(*size)
     if target.empty:
         return None
+    area = shown(held, rect)
+    if isinstance(held, MeshMap) and area is not None and float(area[matte > 0].min(initial=1.0)) < BENDS_AWAY:
+        return _bent_away(held, rect, matte, outside, target, area)
     map_x, map_y = _local(held, target, rect)
     cover = np.empty(map_x.shape, np.float32)
     sampling.bilinear(matte, map_x, map_y, cover)
     return Place(rect, matte, outside, target, map_x, map_y, cover)
+
+
+def _bent_away(held: MeshMap, rect: Rect, matte: F32, outside: F32, target: Rect, area: F32) -> Place | None:
+    """A mark on a surface part of which has turned away: laid where it faces the camera, up to its silhouette."""
+    x, y, seen = sheet_inverse(held, target, rect)
+    faces = np.clip((area - TURNED) / TURNED, 0, 1)
+    map_x, map_y = x - np.float32(rect.left), y - np.float32(rect.top)
+    cover = np.zeros(map_x.shape, np.float32)
+    sampling.bilinear(np.ascontiguousarray(matte * faces, np.float32), map_x, map_y, cover)
+    cover *= np.minimum(seen, cv2.GaussianBlur(seen, (0, 0), SILHOUETTE) * 2 - 1).clip(0)
+    if not (cover > 0).any():
+        return None
+    # a crease of the map within the mark is no silhouette: what lies nearest goes on across it
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * CREASE + 1,) * 2)
+    closed = cv2.morphologyEx(cv2.copyMakeBorder(cover, *(CREASE,) * 4, cv2.BORDER_CONSTANT), cv2.MORPH_CLOSE, disc)
+    cover = np.ascontiguousarray(closed[CREASE:-CREASE, CREASE:-CREASE])
+    map_x, map_y = _nearest(seen > 0, map_x, map_y)
+    return Place(rect, matte, outside, target, map_x, map_y, cover)
+
+
+def _nearest(known: Mask, *planes: F32) -> list[F32]:
+    """Planes with every place that is not ``known`` as the nearest that is."""
+    _, labels = cv2.distanceTransformWithLabels(
+        (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    at = np.zeros(int(labels.max()) + 1, np.intp)
+    at[labels[known]] = np.flatnonzero(known)
+    return [plane.ravel()[at[labels]] for plane in planes]
 
 
 def in_frame(held: HoldMap, rect: Rect, edge: Edge, frame: int, size: tuple[int, int]) -> Place | None:
