@@ -12,6 +12,7 @@ from hushcore.arrays import F32, F64, Codes, Mask, Rect, three
 from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
+from hushcore.grain.lay import fresh
 from hushcore.grain.model import BLOCK, Grain, hann, luma_of
 from hushcore.hold.maps import HoldMap, dense_inverse
 from hushcore.hold.record import Hold
@@ -27,6 +28,7 @@ FEWEST = 1500  # px a brightness
 LAGS, WINDOW_LEAST, POWER_LEAST = 3, 0.25, 0.003  # px that are kept whole; of the window's; of the mean power
 FEWEST_BLOCKS = 12
 MAD = 1.4826
+ROUNDS, TRIED, CORRECTED_MOST = 3, 384, 3.0  # times; px of grain that is laid to try; of power, a round
 
 
 def residual(read: Reader, hold: Hold, frame: int, rect: Rect, encoding: Encoding) -> tuple[F32, F32]:
@@ -135,9 +137,31 @@ def _spectrum(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask], at: F64, 
     cross = np.einsum("nijk,nijl->ijkl", chosen, chosen.conj()).real / len(chosen)
     # the same from both sides, as grain has no direction of reading
     cross = (cross + np.roll(cross[::-1, ::-1], 1, (0, 1))) / 2
-    cross = _sharpened(cross)
+    return _as_laid(_even(_sharpened(cross)), _even(cross))
+
+
+def _even(cross: F64) -> F64:
+    """A cross-spectrum whose mean over frequencies has 1 on the diagonal."""
     scale = np.sqrt(np.einsum("ijkk->k", cross) / BLOCK**2)
     return np.asarray(cross / np.outer(scale, scale))
+
+
+def _as_laid(spectrum: F64, wanted: F64) -> F64:
+    """A spectrum of which laid grain, measured in the same windowed blocks, has the power ``wanted``: between the block's
+    frequencies it is interpolated, which fills the steep corners of soft and of coded footage."""
+    level = np.zeros(1)
+    for turn in range(ROUNDS):
+        laid = fresh(Grain(level, np.ones((1, 3)), spectrum), (TRIED, TRIED), turn)
+        views = np.lib.stride_tricks.sliding_window_view(laid, (BLOCK, BLOCK), axis=(0, 1))[
+            :: BLOCK // 2, :: BLOCK // 2
+        ]
+        bins = np.fft.fft2(views * hann(), axes=(-2, -1)) / BLOCK
+        power = np.moveaxis((np.abs(bins) ** 2).mean((0, 1)), 0, -1)
+        power /= power.mean((0, 1))
+        ratio = np.einsum("ijkk->ijk", wanted) / np.maximum(power, 1e-9)
+        part = np.sqrt(np.clip(ratio, 1 / CORRECTED_MOST, CORRECTED_MOST))
+        spectrum = _even(spectrum * part[..., :, None] * part[..., None, :])
+    return spectrum
 
 
 def _sharpened(cross: F64) -> F64:
