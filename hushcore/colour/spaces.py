@@ -12,6 +12,11 @@ from hushcore.errors import HushError
 STUDIO = "ocio://studio-config-v4.0.0_aces-v2.0_ocio-v2.5"
 CG = "ocio://cg-config-v4.0.0_aces-v2.0_ocio-v2.5"
 PREFIX = "ocio:"
+# what the built-in configurations offer for footage: standards and cameras. A facility's own shows all that it has
+KNOWN = (
+    "ACES", "ADX", "Apple Log", "ARRI", "BMD", "Camera", "Canon", "CinemaGamut", "D-Log", "D-Gamut", "V-Log", "V-Gamut",
+    "Log3G10", "RED", "S-Log", "S-Gamut", "Venice", "sRGB", "Gamma", "AdobeRGB", "P3", "Rec.",
+)  # fmt: skip
 ocio.SetLoggingLevel(ocio.LOGGING_LEVEL_NONE)
 
 
@@ -38,6 +43,12 @@ def names(of: str = STUDIO) -> list[str]:
         space.getName() for space in found.getColorSpaces()
         if not space.isData() and space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_SCENE
     ]  # fmt: skip
+
+
+def offered(of: str = STUDIO) -> list[str]:
+    """The colour spaces that a list for footage shows."""
+    every = names(of)
+    return [name for name in every if any(word in name for word in KNOWN)] if of.startswith("ocio://") else every
 
 
 def views(of: str = STUDIO) -> dict[str, list[str]]:

@@ -1,21 +1,24 @@
 import { useState } from "react";
 import { client } from "../api/client";
-import { keys, queries } from "../api/queries";
+import { keys, queries, useSession } from "../api/queries";
 import { Button } from "../ui/controls";
 
 export function SignIn() {
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
   const [problem, setProblem] = useState("");
-  const enter = async () => {
+  const { data: session } = useSession();
+  const asked = async (sent: () => Promise<unknown>) => {
     setProblem("");
     try {
-      await client.POST("/api/session", { body: { name, password } });
+      await sent();
       void queries.invalidateQueries({ queryKey: keys.session });
     } catch (error) {
       setProblem((error as Error).message);
     }
   };
+  const enter = () => asked(() => client.POST("/api/session", { body: { name, password } }));
+  const openDemo = () => asked(() => client.POST("/api/session/demo"));
   const box = "h-8 rounded-md border border-line bg-felt-0 px-2 select-text";
   return (
     <form
@@ -29,24 +32,33 @@ export function SignIn() {
         <h1 className="pb-2 text-[20px]">
           <b className="font-semibold">hush</b> <span className="text-soft">patch</span>
         </h1>
-        <input
-          aria-label="Name"
-          placeholder="Name"
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-          className={box}
-        />
-        <input
-          aria-label="Password"
-          type="password"
-          placeholder="Password"
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
-          className={box}
-        />
+        <label className="flex flex-col gap-0.5 text-soft">
+          Name
+          <input
+            value={name}
+            autoComplete="username"
+            onChange={(e) => setName(e.target.value)}
+            className={`${box} text-ink`}
+          />
+        </label>
+        <label className="flex flex-col gap-0.5 text-soft">
+          Password
+          <input
+            type="password"
+            value={password}
+            autoComplete="current-password"
+            onChange={(e) => setPassword(e.target.value)}
+            className={`${box} text-ink`}
+          />
+        </label>
         <Button look="main" type="submit" className="h-8">
           Sign in
         </Button>
+        {session?.demo && (
+          <Button type="button" className="h-8" onClick={() => void openDemo()}>
+            Open the demo
+          </Button>
+        )}
         {problem && <p role="alert">{problem}</p>}
       </div>
     </form>

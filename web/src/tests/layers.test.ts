@@ -41,3 +41,40 @@ it("layers import downwards only, and features never each other", () => {
   }
   expect(wrong).toEqual([]);
 });
+
+/** What each file of ours imports, for running code (types alone make no circle). */
+function arrows(): Map<string, string[]> {
+  const all = files(SRC);
+  const known = new Set(all);
+  const found = new Map<string, string[]>();
+  for (const file of all) {
+    const targets: string[] = [];
+    for (const [, kind, from] of readFileSync(file, "utf8").matchAll(
+      /(?:^|\n)(?:import|export)( type)?[^;]*? from "(\.[^"]+)"/g,
+    )) {
+      const place = resolve(dirname(file), from!);
+      const target = [".ts", ".tsx", "/index.ts"].map((end) => place + end).find((path) => known.has(path));
+      if (target && !kind) targets.push(target);
+    }
+    found.set(file, targets);
+  }
+  return found;
+}
+
+it("no files import each other in a circle", () => {
+  const from = arrows();
+  const done = new Set<string>();
+  const circles: string[] = [];
+  const walk = (file: string, path: string[]): void => {
+    if (path.includes(file)) {
+      circles.push([...path.slice(path.indexOf(file)), file].map((one) => relative(SRC, one)).join(" -> "));
+      return;
+    }
+    if (done.has(file)) return;
+    for (const target of from.get(file) ?? []) walk(target, [...path, file]);
+    done.add(file);
+  };
+  for (const file of from.keys()) walk(file, []);
+  expect(from.size).toBeGreaterThan(50);
+  expect(circles).toEqual([]);
+});

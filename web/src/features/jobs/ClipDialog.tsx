@@ -3,7 +3,8 @@ import { useState } from "react";
 import { client, type Shot } from "../../api/client";
 import { keys, queries, useProxies } from "../../api/queries";
 import { Button } from "../../ui/controls";
-import { CutField, EncodingField, Field, type Given, TextField } from "./fields";
+import { EncodingField } from "./EncodingField";
+import { CutField, Field, type Given, TextField } from "./fields";
 import { bytes, depthWords, ranges, rateConsequence, rateOf, rateText } from "./words";
 
 const STATUS = ["todo", "in-hand", "to-review", "approved", "delivered"];

@@ -2,7 +2,8 @@ import { useState } from "react";
 import { client, type Schemas } from "../../api/client";
 import { useExamined } from "../../api/queries";
 import { Button } from "../../ui/controls";
-import { CutField, EncodingField, type Given, TextField } from "./fields";
+import { EncodingField } from "./EncodingField";
+import { CutField, type Given, TextField } from "./fields";
 import { bytes, depthWords, ranges, rateConsequence, rateOf, rateText } from "./words";
 
 type Found = Schemas["FoundOut"];

@@ -1,5 +1,4 @@
 import type { ReactNode } from "react";
-import { useColour } from "../../api/queries";
 
 /** What a person gave, as typed. */
 export interface Given {
@@ -44,35 +43,6 @@ export function TextField({ label, value, onChange, note, wide }: TextProps) {
         onChange={(event) => onChange(event.target.value)}
         className={`h-7 rounded-md border border-line bg-felt-0 px-2 select-text ${wide ? "w-64" : "figure w-32"}`}
       />
-    </Field>
-  );
-}
-
-/** What the clip's values mean. */
-export function EncodingField({
-  value,
-  note,
-  onChange,
-}: {
-  value: string;
-  note: string;
-  onChange: (space: string) => void;
-}) {
-  const { data: colour } = useColour();
-  return (
-    <Field label="Encoding" note={note}>
-      <select
-        aria-label="Encoding"
-        value={value}
-        onChange={(event) => onChange(event.target.value)}
-        className="h-7 w-64 rounded-md border border-line bg-felt-0 px-1.5"
-      >
-        {colour?.encodings.map((entry) => (
-          <option key={entry.space} value={entry.space}>
-            {entry.words}
-          </option>
-        ))}
-      </select>
     </Field>
   );
 }
