@@ -14,8 +14,9 @@ from hushcore.colour import difference
 from hushcore.colour.encoding import SRGB
 from hushcore.deliver.frames import covered, deliver_frame
 from hushcore.edge.matte import Edge
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.media.clips import Clip, open_clip
 from hushcore.media.pictures import read_codes, write_like
 from hushcore.patch.fix import Fix, make_fix

@@ -18,9 +18,10 @@ from demo import arm, bust, jug, raster, wall, yard
 from hushcore.geometry import homography
 from hushcore.hold.method import Method, Stiffness
 from hushcore.hold.picture import luma, normalise
-from hushcore.hold.record import Hold, HoldFrame, follow, start, track
+from hushcore.hold.record import Hold, HoldFrame, follow, start
 from hushcore.hold.second import SecondPass
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.hold.tracker import make_tracker
 from hushcore.media.footage import open_footage
 

@@ -22,8 +22,9 @@ from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.edge.matte import Edge
 from hushcore.hold.maps import dense_inverse
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.light import fields
 from hushcore.media.footage import open_footage
 from hushcore.media.pictures import read_codes

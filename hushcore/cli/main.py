@@ -72,9 +72,9 @@ def track(
     out: Path,
 ) -> None:
     """Measure how a ground moves, from its anchor frame both ways."""
-    from hushcore.hold.record import track as follow_both
     from hushcore.hold.report import report
     from hushcore.hold.second import SecondPass
+    from hushcore.hold.through import track as follow_both
     from hushcore.media.footage import open_footage
     from hushcore.recipe.models import GroundData, MethodData, load
 

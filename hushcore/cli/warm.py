@@ -8,8 +8,8 @@ import numpy as np
 from hushcore.colour.encoding import Encoding
 from hushcore.colour.looks import baked, default_look
 from hushcore.edge.matte import Edge
-from hushcore.hold.record import track
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.media import yuv
 from hushcore.patch.evidence import gather
 from hushcore.patch.fix import make_fix

@@ -15,6 +15,7 @@ import PyOpenColorIO as ocio
 from hushcore.arrays import F32, Codes
 from hushcore.colour import curves, spaces
 from hushcore.colour.encoding import Encoding
+from hushcore.colour.table_kernel import show8
 from hushcore.errors import HushError
 
 AS_IS = ""  # the view of a finished picture: shown as it is
@@ -176,8 +177,6 @@ class Baked:
             return np.asarray(EIGHT[codes])
         if codes.dtype.kind == "f" or self.encoding.floats_linear:
             return np.asarray((self.show(codes) * np.float32(255) + np.float32(0.5)).astype(np.uint8))
-        from hushcore.colour.table_kernel import show8
-
         out = np.empty(codes.shape, np.uint8)
         show8(codes, np.float32((len(self._eight) - 1) / np.iinfo(str(codes.dtype)).max), self._eight, out)
         return out

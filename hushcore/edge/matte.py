@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 
 from hushcore.arrays import F32, F64, Rect
@@ -87,8 +88,6 @@ def lines(edge: Edge, rect: Rect, frame: int) -> tuple[list[F64], list[F64]]:
 
 
 def _contours(matte: F32, level: float, rect: Rect) -> list[F64]:
-    import cv2
-
     found, _ = cv2.findContours((matte >= level).astype(np.uint8), cv2.RETR_LIST, cv2.CHAIN_APPROX_TC89_L1)
     corner = np.array([rect.left, rect.top], float)
     return [contour[:, 0, :] + corner for contour in found if len(contour) >= 3]

@@ -11,10 +11,8 @@ from hushcore.errors import HushError
 from hushcore.geometry import spline
 from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap, identity
-from hushcore.hold.method import Method
 from hushcore.hold.state import Measured
-from hushcore.hold.still import Ground
-from hushcore.hold.tracker import Tracker, make_tracker
+from hushcore.hold.tracker import Tracker
 
 Reader = Callable[[int], Codes]
 
@@ -174,40 +172,3 @@ def follow(tracker: Tracker, read: Reader, frames: Iterable[int]) -> Iterator[tu
         yield number, measured
         if tracker.over:
             return
-
-
-def track(
-    read: Reader, ground: Ground, method: Method | str, anchor: int, first: int, last: int
-) -> Iterator[tuple[int, Hold]]:
-    """Measure first..last from the anchor both ways, then bridge what was hidden; yields the growing hold after each frame.
-
-    Raises HushError when the anchor lies outside the range or the ground cannot be held.
-    """
-    if not first <= anchor <= last:
-        raise HushError(f"The anchor frame {anchor} is outside {first} to {last}; widen the range.", "bad-range")
-    if isinstance(method, str):
-        method = Method(method)
-    if method.kind == "auto":
-        from hushcore.hold.auto import chosen
-
-        method = chosen(read, ground, method, anchor, first, last)[1]
-    codes = read(anchor)
-    hold: Hold | None = None
-    for way in ways(first, last, anchor):
-        tracker = make_tracker(codes, ground, method, anchor)
-        hold = hold or start(tracker, anchor)
-        for number, frame in follow(tracker, read, way):
-            hold.frames[number] = frame
-            yield number, hold
-    if hold is not None and not hold.frames:
-        yield anchor, hold
-    if hold is not None:
-        for number, frame in _bridged(hold, ground, method, read):
-            hold.frames[number] = frame
-            yield number, hold
-
-
-def _bridged(hold: Hold, ground: Ground, method: Method, read: Reader) -> Iterator[tuple[int, HoldFrame]]:
-    from hushcore.hold.bridge import bridge
-
-    yield from bridge(hold, ground, method, read)

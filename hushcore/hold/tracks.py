@@ -10,6 +10,7 @@ import numpy as np
 
 from hushcore.arrays import F64
 from hushcore.errors import HushError
+from hushcore.geometry import homography
 from hushcore.hold.confidence import CELL
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.hold.state import NOT_READ
@@ -40,8 +41,6 @@ def matrices_json(hold: Hold, corners: F64) -> str:
 
     A mesh gives the plane nearest to it at ``corners`` (n, 2).
     """
-    from hushcore.geometry import homography
-
     frames = {}
     for number in sorted({*hold.frames, hold.anchor}):
         held = hold.at(number)

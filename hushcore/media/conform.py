@@ -31,7 +31,7 @@ def read_edit(path: Path, rate: Fraction = Fraction(24)) -> list[Cut]:
 
     Raises HushError for a file that cannot be understood or holds no picture.
     """
-    import opentimelineio as otio
+    import opentimelineio as otio  # noqa: PLC0415
 
     if path.suffix.lower() not in SUFFIXES:
         raise HushError(f"{path.name} is neither an .otio nor an .edl file.", "bad-edit")

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from hushcore.arrays import F64, Codes
+from hushcore.media.yuv_kernel import to_rgb
 
 WEIGHTS = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}  # Kr, Kb
 
@@ -51,8 +52,6 @@ class Layout:
 
 def rgb16(planes: tuple[Codes, Codes, Codes], layout: Layout, out: Codes | None = None) -> Codes:
     """R'G'B' over 16 bits (h, w, 3) of luma and chroma planes; values outside 0..1 are clipped."""
-    from hushcore.media.yuv_kernel import to_rgb
-
     y, u, v = planes
     made = np.empty((*y.shape, 3), np.uint16) if out is None else out
     (y0, ys), (c0, cs) = layout.luma, layout.chroma

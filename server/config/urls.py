@@ -1,14 +1,11 @@
 """Addresses: the API, the pictures, the live events; all else is the web side."""
 
+from api import fix_pictures, shot_pictures, uploads
+from api.events import stream
+from api.root import api
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
-from fixes import pictures as fix_pictures
-from jobs import pictures as shot_pictures
-from jobs import uploads
-
-from config.api import api
-from config.events import stream
 
 
 def web(request: HttpRequest, rest: str = "") -> HttpResponse:

@@ -6,14 +6,16 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from config.events import tell
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
-from fixes import actions as fix_actions
-from fixes.models import Hold
+from events.tell import tell
+from fixes import change as changes
+from fixes.document import is_off, missing_part
+from holds.models import Hold
 from jobs.models import Shot, inside_root
 from jobs.viewing import look_of
+from procrastinate.contrib.django import app
 
 from deliveries.models import Delivery
 from hushcore.colour.looks import write_cdl, write_lut
@@ -53,7 +55,7 @@ def ask(
             first=first,
             last=last,
             recipe=recipe,
-            by=fix_actions._person(by),
+            by=changes.person(by),
             with_look=with_look,
             with_preview=with_preview,
         )
@@ -75,14 +77,14 @@ def recipe_of(shot: Shot, numbers: list[int]) -> list[dict[str, Any]]:
         document = fix.document
         if not document["on"]:
             continue
-        lacking = fix_actions.missing_part(document)
+        lacking = missing_part(document)
         if lacking:
             raise HushError(f"{document['name']}: {lacking} Or switch it off to deliver without it.", "incomplete")
         hold = Hold.objects.get(id=document["hold"])
         if hold.running:
             raise HushError(f"{document['name']} is still tracking; deliver when it is done.", "not-held")
         held = {*(row.frame for row in hold.known.defer("data") if not row.gone), hold.anchor}
-        open_frames = [n for n in numbers if n not in held and not fix_actions.is_off(document, n)]
+        open_frames = [n for n in numbers if n not in held and not is_off(document, n)]
         if open_frames:
             raise HushError(
                 f"{document['name']} is not held on {len(open_frames)} frames ({open_frames[0]} to {open_frames[-1]}); "
@@ -97,13 +99,11 @@ def recipe_of(shot: Shot, numbers: list[int]) -> list[dict[str, Any]]:
 
 def queue(delivery: Delivery) -> None:
     """A job for each chunk of frames not yet written, so that several workers share them."""
-    from deliveries import tasks
-
     done = set(delivery.frames.values_list("frame", flat=True))
     for start in range(delivery.first, delivery.last + 1, CHUNK):
         end = min(start + CHUNK - 1, delivery.last)
         if not set(range(start, end + 1)) <= done:
-            tasks.deliver.defer(delivery=delivery.id, first=start, last=end)
+            app.configure_task("deliver").defer(delivery=delivery.id, first=start, last=end)
 
 
 @transaction.atomic

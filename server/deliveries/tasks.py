@@ -3,18 +3,20 @@
 import json
 import os
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
-from config.events import tell
 from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
-from fixes import evidence
-from fixes.actions import Document, current_hold, is_off
+from events.tell import tell
+from fixes.document import Document, is_off
 from fixes.models import Fix
-from fixes.ready import ready
+from holds.current import current_hold
 from jobs.models import Shot, inside_root
 from jobs.viewing import View, seen
+from laying import gathering
+from laying.ready import ready
 from procrastinate.contrib.django import app
 
 from deliveries import actions
@@ -75,15 +77,13 @@ def _chunk(delivery: Delivery, first: int, last: int) -> None:
 
 def _fixes(delivery: Delivery) -> list[tuple[Document, ReadyFix]]:
     """The fixes as they stood when the delivery was asked for."""
-    from dataclasses import replace
-
     made = []
     for entry in delivery.recipe:
         fix = Fix.objects.select_related("shot__clip").filter(id=entry["fix"]).first()
         if fix is None:
             raise HushError("A fix of this delivery was taken away; deliver anew.", "incomplete")
         fix.document = entry["document"]
-        evidence.ensure(fix, current_hold(fix))
+        gathering.ensure(fix, current_hold(fix))
         prepared, hold = ready(fix)
         made.append((fix.document, replace(prepared, hold=hold.engine())))
     return made

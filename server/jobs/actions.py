@@ -6,19 +6,23 @@ from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
-from config.events import tell
 from django.conf import settings
 from django.db import transaction
+from events.tell import tell
+from procrastinate.contrib.django import app
 from procrastinate.exceptions import AlreadyEnqueued
 
 from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
 from hushcore.media import scan, timecode
+from hushcore.media.clips import open_clip
 from hushcore.media.scan import Found
 from jobs.models import Clip, Job, Shot, inside_root
+from jobs.pictures import proxy_folder
 from jobs.viewing import look_of
 
 FASTEST = 240
+PROXY_CHUNK = 24  # frames a job
 
 
 def found_at(place: str) -> Found:
@@ -92,8 +96,6 @@ def _clip_fields(found: Found, path: Path, first: int | None) -> dict[str, Any]:
 
 
 def _sequence(path: Path) -> Any:
-    from hushcore.media.clips import open_clip
-
     return open_clip(path)
 
 
@@ -160,18 +162,14 @@ def _check_cut(shot: Shot) -> None:
 @transaction.atomic
 def build_proxies(shot: Shot) -> None:
     """Queue the pictures that playing needs, in chunks; what is there already is left alone."""
-    from jobs import tasks
-
-    for start in range(shot.first, shot.last + 1, tasks.CHUNK):
-        job = tasks.proxies.configure(queueing_lock=f"proxies {shot.id} {start}", priority=-5)
+    for start in range(shot.first, shot.last + 1, PROXY_CHUNK):
+        job = app.configure_task("proxies", queueing_lock=f"proxies {shot.id} {start}", priority=-5)
         with suppress(AlreadyEnqueued), transaction.atomic():  # a chunk that waits already is not asked for twice
-            job.defer(shot=shot.id, first=start, last=min(start + tasks.CHUNK - 1, shot.last))
+            job.defer(shot=shot.id, first=start, last=min(start + PROXY_CHUNK - 1, shot.last))
 
 
 def clear_proxies(shot: int) -> None:
     """Take a shot's proxies off the disk; they are made again when they are looked at."""
-    from jobs.pictures import proxy_folder
-
     shutil.rmtree(proxy_folder(shot), ignore_errors=True)
     tell("proxies", shot=shot)
 

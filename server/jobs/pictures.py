@@ -1,56 +1,37 @@
-"""Pictures of a shot as shot, and the helpers that every picture view uses."""
+"""Pictures of a shot for the screen, and where they are kept."""
 
 import hashlib
 import logging
 import os
 from collections.abc import Callable
 from contextlib import suppress
-from functools import wraps
 from pathlib import Path
-from typing import Any
 
 import cv2
 import numpy as np
 from django.conf import settings
-from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404
 
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
 from hushcore.media.footage import Footage
 from jobs.models import Shot
 from jobs.shelf import Shelf
-from jobs.viewing import VIEW_WIDTH, View, asked, look_name, seen
+from jobs.viewing import VIEW_WIDTH, View, look_name, seen
 
 log = logging.getLogger("hush")
 TYPES = {"jpg": "image/jpeg", "png": "image/png"}
 JPEG = [cv2.IMWRITE_JPEG_QUALITY, 92, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, cv2.IMWRITE_JPEG_SAMPLING_FACTOR_444]
 PNG = [cv2.IMWRITE_PNG_COMPRESSION, 1]
-FOR_GOOD = "private, max-age=31536000, immutable"
-
-PictureView = Callable[..., HttpResponse]
-
-
-def signed_in(view: PictureView) -> PictureView:
-    """Pictures are for people who are signed in."""
-
-    @wraps(view)
-    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
-        if not request.user.is_authenticated:
-            return HttpResponse(status=401)
-        return view(request, *args, **kwargs)
-
-    return guarded
 
 
 def as_bytes(codes: np.ndarray, suffix: str) -> bytes:
     """8-bit display values (h, w, 3) as a picture for the screen."""
     if suffix not in TYPES:
-        raise Http404
+        raise HushError(f"Pictures for the screen are {' or '.join(TYPES)}, not {suffix}.", "not-found")
     flipped = codes[..., ::-1]
     done, data = cv2.imencode("." + suffix, np.ascontiguousarray(flipped), JPEG if suffix == "jpg" else PNG)
     if not done:
-        raise Http404
+        raise HushError("This picture could not be made.", "not-found")
     return data.tobytes()
 
 
@@ -61,13 +42,6 @@ frames = Shelf(FRAME_BYTES, lambda codes: int(codes.nbytes))
 def codes_of(media: Footage, frame: int) -> Codes:
     """A frame's codes, the last few kept."""
     return frames.once(media.stamp(frame), lambda: media.read(frame))
-
-
-def answer(data: bytes, suffix: str, keep: bool = True) -> HttpResponse:
-    """A picture response; one whose address names its exact state may be kept for good."""
-    return HttpResponse(
-        data, content_type=TYPES[suffix], headers={"Cache-Control": FOR_GOOD if keep else "private, no-cache"}
-    )
 
 
 def proxy_folder(shot: int) -> Path:
@@ -122,16 +96,3 @@ def proxies_ready(shot: Shot) -> int:
 def shown(shot: Shot, frame: int, view: View, suffix: str) -> bytes:
     """A frame as shot, as it is looked at."""
     return as_bytes(seen(codes_of(shot.clip.media(), frame), shot, view), suffix)
-
-
-@signed_in
-def frame(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpResponse:
-    """A frame as shot."""
-    if suffix not in TYPES:
-        raise Http404
-    found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    view = asked(request)
-    key = frame_key(found, frame, view, suffix)
-    if view.part is not None:  # a part that is zoomed into is not worth keeping
-        return answer(shown(found, frame, view, suffix), suffix, keep="l" in request.GET)
-    return answer(kept(shot, key, suffix, lambda: shown(found, frame, view, suffix)), suffix, keep="l" in request.GET)

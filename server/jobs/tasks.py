@@ -2,15 +2,15 @@
 
 import time
 
-from config.events import tell
 from django.conf import settings
+from events.tell import tell
 from procrastinate.contrib.django import app
 
 from hushcore.errors import HushError
 from jobs import pictures, viewing
-from jobs.models import Shot
+from jobs.models import Shot, Upload
+from jobs.uploads import part_of
 
-CHUNK = 24
 STRAY_HOURS = 48  # an upload that nobody goes on with is cleared after
 
 
@@ -57,9 +57,6 @@ def tidy_proxies(timestamp: int) -> None:
 
 
 def _clear_strays() -> None:
-    from jobs.models import Upload
-    from jobs.uploads import part_of
-
     for upload in Upload.objects.all():
         part = part_of(upload)
         if not part.exists() or time.time() - part.stat().st_mtime > STRAY_HOURS * 3600:

@@ -7,16 +7,16 @@ from typing import Any
 
 import cv2
 import numpy as np
-from django.http import HttpRequest
+from django.conf import settings
 
 from hushcore.arrays import F32, Codes, Rect
 from hushcore.bands.split import GRAIN_SIGMA, low_pass, split
 from hushcore.colour.encoding import Encoding, gathered
 from hushcore.colour.looks import Baked, Cdl, Look, baked, default_look
 from hushcore.colour.looks import shown as worked_out
-from hushcore.colour.stress import CHANNELS, GRAIN_GAIN, TEXTURE_GAIN, Stress, alone, pushed
+from hushcore.colour.stress import GRAIN_GAIN, TEXTURE_GAIN, Stress, alone, pushed
 from hushcore.errors import HushError
-from jobs.models import Shot
+from jobs.models import Shot, inside_root
 
 CHANGE_GAIN, CHANGE_FLOOR = 12.0, 0.06  # a single code that changed is still seen
 VIEW_WIDTH = 1280  # px a proxy is wide at most; a viewer that needs more asks for more
@@ -37,10 +37,6 @@ def look_of(shot: Shot) -> Look:
 
 def lut_path(name: str) -> Any:
     """Where a brought-in LUT is kept."""
-    from django.conf import settings
-
-    from jobs.models import inside_root
-
     return inside_root(settings.VAR / "looks", name)
 
 
@@ -73,27 +69,6 @@ class View:
     def name(self) -> str:
         """For the store."""
         return repr(self)
-
-
-def asked(request: HttpRequest) -> View:
-    """``?ch=``, ``?st=exposure,gamma,saturation,steps``, ``?x&y&w&h``, ``?wide=``. Raises HushError for nonsense."""
-    get = request.GET
-    try:
-        stress = IDLE
-        if "st" in get:
-            exposure, gamma, saturation, steps = get["st"].split(",")
-            stress = Stress(float(exposure), float(gamma), float(saturation), int(steps))
-        part = None
-        if "w" in get:
-            x, y, w, h = (int(get[name]) for name in ("x", "y", "w", "h"))
-            part = Rect(x, y, x + w, y + h)
-        view = View(get.get("ch", "colour"), stress, part, int(get.get("wide", 0)))
-    except (ValueError, KeyError) as error:
-        raise HushError("This way of looking does not exist.", "bad-request") from error
-    if view.channel not in CHANNELS or view.width < 0:
-        raise HushError("This way of looking does not exist.", "bad-request")
-    view.stress.check()
-    return view
 
 
 def seen(codes: Codes, shot: Shot, view: View) -> Codes:

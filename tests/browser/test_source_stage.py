@@ -10,7 +10,7 @@ from playwright.sync_api import Page, expect
 
 from hushcore.media.pictures import read_codes, write_codes
 from tests.browser.conftest import FIRST, LAST, Running
-from tests.browser.test_walk import (
+from tests.browser.test_walk import (  # fmt: skip
     ANCHOR,
     changes,
     circle_the_crest,
@@ -21,7 +21,7 @@ from tests.browser.test_walk import (
     on_still,
     open_shot,
     settled,
-)  # fmt: skip
+)
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
 

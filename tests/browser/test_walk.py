@@ -6,6 +6,7 @@ import time
 
 import numpy as np
 import pytest
+from holds.models import Hold, HoldFrame
 from playwright.sync_api import Locator, Page, expect
 
 from hushcore.colour import difference
@@ -273,7 +274,6 @@ def test_trouble_is_told_where_the_artist_is(page: Page, running: Running):
 
 def test_a_killed_worker_loses_nothing(page: Page, running: Running):
     """SIGKILL in the middle of tracking: its frames stay, and another worker takes its work up."""
-    from fixes.models import Hold, HoldFrame
 
     first = running.worker()
     open_shot(page, running)

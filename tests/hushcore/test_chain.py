@@ -15,8 +15,9 @@ from hushcore.colour.encoding import SRGB
 from hushcore.deliver.frames import check_place, check_room, covered, deliver_frame
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.light import fields
 from hushcore.light.region import Pair, Region, halved
 from hushcore.media.clips import open_clip

@@ -7,10 +7,11 @@ import pytest
 from bench import hold as bench
 from demo import arm, jug, raster, wall
 from hushcore.hold.method import Method, Stiffness
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.report import report
 from hushcore.hold.second import SecondPass
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.media.footage import open_footage
 from hushcore.media.pictures import read_codes
 from tests.conftest import rendered

@@ -13,8 +13,9 @@ from hushcore.deliver.frames import deliver_frame
 from hushcore.deliver.movie import deliver_segment, join_segments
 from hushcore.deliver.proof import covered
 from hushcore.edge.matte import Edge
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.media.clips import open_clip
 from hushcore.media.movies import open_movie
 from hushcore.media.pictures import read_codes

@@ -11,8 +11,9 @@ from hushcore.hold.auto import Trial, chosen, plainest
 from hushcore.hold.bridge import between, hidden_stretches
 from hushcore.hold.method import Method
 from hushcore.hold.overlay import stands_still
-from hushcore.hold.record import Hold, HoldFrame, track
+from hushcore.hold.record import Hold, HoldFrame
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.recipe.models import GroundData
 
 SIZE, COUNT = 260, 20

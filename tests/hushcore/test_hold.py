@@ -10,9 +10,10 @@ from hushcore.arrays import Rect
 from hushcore.errors import HushError
 from hushcore.geometry import homography, spline
 from hushcore.hold.maps import MeshMap, PlanarMap, dense_forward, dense_inverse
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.state import State
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.hold.tracker import make_tracker
 
 BOX = [[[130.0, 130], [380, 130], [380, 380], [130, 380]]]

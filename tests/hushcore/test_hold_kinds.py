@@ -9,11 +9,12 @@ from hushcore.errors import HushError
 from hushcore.geometry import homography
 from hushcore.hold.maps import PlanarMap
 from hushcore.hold.method import Method, Prep
-from hushcore.hold.record import Hold, track
+from hushcore.hold.record import Hold
 from hushcore.hold.report import report
 from hushcore.hold.second import SecondPass
 from hushcore.hold.state import NOT_READ, OFF_FRAME
 from hushcore.hold.still import Ground, Passing
+from hushcore.hold.through import track
 from hushcore.hold.tracker import make_tracker
 from hushcore.hold.trouble import combed, small, trouble
 from tests.hushcore.test_hold import BOX, INNER, codes_of, warped

@@ -13,10 +13,11 @@ from hushcore.geometry import homography, spline
 from hushcore.hold.keys import Pin, corrected
 from hushcore.hold.maps import PlanarMap
 from hushcore.hold.method import Method
-from hushcore.hold.record import Hold, HoldFrame, frame_of, frame_plain, track
+from hushcore.hold.record import Hold, HoldFrame, frame_of, frame_plain
 from hushcore.hold.redo import Redo, corners_of, stretch_of
 from hushcore.hold.smooth import smoothed, whittaker
 from hushcore.hold.still import Ground
+from hushcore.hold.through import track
 from hushcore.hold.tracks import matrices_json, point_hold, points_csv, read_points
 from hushcore.media.pictures import write_codes
 from tests.hushcore.test_hold import BOX, INNER, codes_of, warped

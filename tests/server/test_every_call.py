@@ -7,7 +7,7 @@ import json
 
 import pytest
 import schemathesis
-from config.api import api
+from api.root import api
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 

@@ -2,7 +2,9 @@ import json
 
 import numpy as np
 import pytest
-from fixes.models import Fix, Hold, HoldFrame
+from fixes.models import Fix
+from holds.models import Hold, HoldFrame
+from laying.ready import painted_plate, ready
 
 from tests.server.conftest import COUNT, SHIFT, Hands, loop
 
@@ -150,7 +152,6 @@ def test_pictures_show_the_patch(web, whole, shot):
 
 
 def test_settled_plate_is_what_delivery_uses(web, whole, shot):
-    from fixes.ready import painted_plate, ready
 
     fix = Fix.objects.get(id=whole.fix["id"])
     prepared, hold = ready(fix)

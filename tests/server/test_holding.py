@@ -7,7 +7,7 @@ import json
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from fixes.models import Hold
+from holds.models import Hold
 
 from tests.server.conftest import COUNT, SHIFT, Hands, loop
 

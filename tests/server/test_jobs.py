@@ -4,6 +4,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from jobs.models import Job, Shot
 
+from hushcore.colour import spaces
 from hushcore.media.pictures import write_codes
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -86,7 +87,26 @@ def test_the_web_side_s_types_are_fresh():
     import json
     from pathlib import Path
 
-    from config.api import api
+    from api.root import api
 
     kept = json.loads((Path(__file__).resolve().parents[2] / "web" / "openapi.json").read_text())
     assert kept == json.loads(json.dumps(api.get_openapi_schema(path_prefix="/api/"))), "run bin/types"
+
+
+def test_the_demo_opens_again_on_this_machine_only(client, db, settings):
+    User.objects.create_user("demo", first_name="Demo", last_name="artist")
+    settings.DEMO = True
+    assert client.post("/api/session/demo", REMOTE_ADDR="192.0.2.7").status_code == 403
+    assert client.post("/api/session/demo").json()["name"] == "Demo artist"
+    settings.DEMO = False
+    client.logout()
+    refused = client.post("/api/session/demo")
+    assert refused.status_code == 403
+    assert "sign in with a name" in refused.json()["title"]
+
+
+def test_encodings_of_the_built_in_list_are_standards_and_cameras(web):
+    words = [entry["words"] for entry in web.get("/api/colour").json()["encodings"]]
+    assert {"ACEScct", "ARRI LogC4", "S-Log3 S-Gamut3.Cine", "Linear Rec.709 (sRGB)"} <= set(words)
+    assert not [name for name in spaces.names() if name not in spaces.offered() and name in words]
+    assert len(spaces.offered()) == len(spaces.names()) - 2

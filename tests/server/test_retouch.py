@@ -6,7 +6,13 @@ import cv2
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from fixes.models import Evidence, Fix, Plate, Stroke
+from fixes.models import Fix
+from laying import ready
+from laying.models import Evidence
+from plates import retouching
+from plates.models import Plate, Stroke
+from tells import tasks as judging
+from tells.models import Tell
 
 from hushcore.media.pictures import read_codes, write_codes
 from tests.server.conftest import SHIFT, Hands, loop
@@ -70,7 +76,7 @@ def test_an_average_is_one_click_and_undone_by_one(web, whole):
 
 
 def test_a_plate_goes_out_and_comes_back_as_a_new_issue(web, whole, tmp_path, storage, shot, monkeypatch):
-    monkeypatch.setattr("fixes.roundtrip.PAD", 20)  # the clip is small
+    monkeypatch.setattr("laying.roundtrip.PAD", 20)  # the clip is small
     fix, plate = whole.fix, whole.fix["plate"]["id"]
     sent = web.get(f"/api/fixes/{fix['id']}/plates/{plate}/out?form=tif&crop=true")
     assert sent.status_code == 200
@@ -180,7 +186,6 @@ def test_the_donor_s_tone_is_told_before_it_is_painted(web, whole):
 
 
 def test_painting_with_five_hundred_strokes_repaints_only_from_the_last_picture_kept(whole, monkeypatch):
-    from fixes import ready, retouching
 
     from hushcore.recipe.models import StrokeData
     from hushcore.retouch import strokes as engine
@@ -305,8 +310,6 @@ def test_the_shot_s_evidence_is_read_once_and_survives_a_correction(web, whole, 
 
 
 def test_tells_are_measured_by_workers_and_only_what_changed_again(web, whole, work):
-    from fixes import judging
-    from fixes.models import Tell
 
     fix = whole.fix["id"]
     judging.measure.func(fix)
@@ -329,7 +332,6 @@ def test_tells_are_measured_by_workers_and_only_what_changed_again(web, whole, w
 
 def test_what_workers_lay_for_the_tells_is_there_to_be_played(web, whole, shot, storage):
     """The same picture to the byte as one that is made when it is asked for."""
-    from fixes import judging
 
     address = f"/pictures/shots/{shot.id}/patched/1007.jpg?wide=1280"
     files = lambda: set(storage.glob("proxies/**/*.jpg"))  # noqa: E731
@@ -346,7 +348,6 @@ def test_what_workers_lay_for_the_tells_is_there_to_be_played(web, whole, shot, 
 
 
 def test_why_there_are_no_tells_is_told_until_there_are(web, whole, shot):
-    from fixes import judging
 
     frame = next(iter(sorted(shot.clip.media().folder.glob("*.1006.tif"))))
     moved = frame.rename(frame.with_suffix(".away"))
@@ -425,19 +426,3 @@ def test_the_order_of_fixes_says_which_lies_on_top(web, whole, shot, work):
 
 
 # -- what was made before
-
-
-def test_documents_of_before_are_widened():
-    from importlib import import_module
-
-    step = import_module("fixes.migrations.0005_documents")
-    old = {
-        "name": "Crest", "on": True, "hold": 3, "edge": {"path": 5, "growth": 2.0, "softness": 9.0}, "plate": 7,
-        "strokes": [{"id": 1, "on": True}], "match": {"light": "under", "blur": False}, "off": [[1, 2]],
-    }  # fmt: skip
-    new = step.widened(old)
-    assert new["edge"]["outlines"][0]["path"] == 5
-    assert new["plates"] == [{"id": 7, "strokes": [{"id": 1, "on": True}]}]
-    assert (new["match"]["light"], new["match"]["blur"], new["match"]["grain"]) == ("under", False, "fresh")
-    assert step.widened(new) == new
-    assert step.stroked({"kind": "clone", "offset": [3, 4]})["donor"]["offset"] == [3, 4]

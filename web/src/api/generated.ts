@@ -15,18 +15,38 @@ export interface paths {
          * Session
          * @description Who is signed in. On loopback, with the demo on, a newcomer is signed in to it without typing.
          */
-        get: operations["accounts_api_session"];
+        get: operations["api_accounts_session"];
         put?: never;
         /**
          * Sign In
          * @description Sign in with a name and a password.
          */
-        post: operations["accounts_api_sign_in"];
+        post: operations["api_accounts_sign_in"];
         /**
          * Sign Out
          * @description Sign out; the demo does not sign in by itself again in this browser session.
          */
-        delete: operations["accounts_api_sign_out"];
+        delete: operations["api_accounts_sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Demo
+         * @description Sign in to the demo again, on this machine and with the demo on.
+         */
+        post: operations["api_accounts_open_demo"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -43,13 +63,13 @@ export interface paths {
          * List Jobs
          * @description All jobs with their shots.
          */
-        get: operations["jobs_api_list_jobs"];
+        get: operations["api_jobs_list_jobs"];
         put?: never;
         /**
          * Make Job
          * @description A new job.
          */
-        post: operations["jobs_api_make_job"];
+        post: operations["api_jobs_make_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -67,7 +87,7 @@ export interface paths {
          * Get Shot
          * @description One shot.
          */
-        get: operations["jobs_api_get_shot"];
+        get: operations["api_jobs_get_shot"];
         put?: never;
         post?: never;
         delete?: never;
@@ -77,7 +97,7 @@ export interface paths {
          * Correct
          * @description Correct a shot: what was found, what is worked on, how it is shown.
          */
-        patch: operations["jobs_api_correct"];
+        patch: operations["api_jobs_correct"];
         trace?: never;
     };
     "/api/jobs/{job}/shots": {
@@ -93,7 +113,7 @@ export interface paths {
          * Bring In
          * @description A new shot from footage under the storage root.
          */
-        post: operations["jobs_api_bring_in"];
+        post: operations["api_jobs_bring_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -111,7 +131,7 @@ export interface paths {
          * Footage
          * @description A folder of the footage storage, by names alone.
          */
-        get: operations["jobs_api_footage"];
+        get: operations["api_jobs_footage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -131,7 +151,7 @@ export interface paths {
          * Examine
          * @description All that can be known of footage, every frame's header looked at.
          */
-        get: operations["jobs_api_examine"];
+        get: operations["api_jobs_examine"];
         put?: never;
         post?: never;
         delete?: never;
@@ -151,7 +171,7 @@ export interface paths {
          * Colour
          * @description Encodings, displays and views, and the LUTs that were brought in.
          */
-        get: operations["jobs_api_colour"];
+        get: operations["api_jobs_colour"];
         put?: never;
         post?: never;
         delete?: never;
@@ -173,7 +193,7 @@ export interface paths {
          * Look File
          * @description Take a CDL (.cc, .ccc, .cdl) or a 3D LUT (.cube) into the shot's look.
          */
-        post: operations["jobs_api_look_file"];
+        post: operations["api_jobs_look_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -191,7 +211,7 @@ export interface paths {
          * Values
          * @description The source's pixel under the pointer: in code, in scene-linear light, as the display shows it.
          */
-        get: operations["jobs_api_values"];
+        get: operations["api_jobs_values"];
         put?: never;
         post?: never;
         delete?: never;
@@ -211,18 +231,18 @@ export interface paths {
          * Proxies
          * @description How far a shot's proxies are, and what they take.
          */
-        get: operations["jobs_api_proxies"];
+        get: operations["api_jobs_proxies"];
         put?: never;
         /**
          * Build Proxies
          * @description Make what is missing of a shot's proxies.
          */
-        post: operations["jobs_api_build_proxies"];
+        post: operations["api_jobs_build_proxies"];
         /**
          * Clear Proxies
          * @description Take a shot's proxies off the disk.
          */
-        delete: operations["jobs_api_clear_proxies"];
+        delete: operations["api_jobs_clear_proxies"];
         options?: never;
         head?: never;
         patch?: never;
@@ -239,7 +259,7 @@ export interface paths {
          * Storage
          * @description What the proxies of each shot take.
          */
-        get: operations["jobs_api_storage"];
+        get: operations["api_jobs_storage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -261,7 +281,7 @@ export interface paths {
          * Read Edit
          * @description The shots of an edit (.otio, .edl) and the footage found for them; nothing is made yet.
          */
-        post: operations["jobs_api_read_edit"];
+        post: operations["api_jobs_read_edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -281,7 +301,7 @@ export interface paths {
          * Conform Job
          * @description Make the shots of an edit.
          */
-        post: operations["jobs_api_conform_job"];
+        post: operations["api_jobs_conform_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -299,7 +319,7 @@ export interface paths {
          * Patched Values
          * @description The patched pixel under the pointer: in code, in scene-linear light, as the display shows it.
          */
-        get: operations["fixes_api_patched_values"];
+        get: operations["api_fixes_patched_values"];
         put?: never;
         post?: never;
         delete?: never;
@@ -319,7 +339,7 @@ export interface paths {
          * List Fixes
          * @description A shot's fixes, in patch order.
          */
-        get: operations["fixes_api_list_fixes"];
+        get: operations["api_fixes_list_fixes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -340,7 +360,7 @@ export interface paths {
          * Reorder
          * @description Lay a shot's fixes in another order: all their ids, the lowest first.
          */
-        put: operations["fixes_api_reorder"];
+        put: operations["api_fixes_reorder"];
         post?: never;
         delete?: never;
         options?: never;
@@ -359,14 +379,14 @@ export interface paths {
          * Get Fix
          * @description One fix.
          */
-        get: operations["fixes_api_get_fix"];
+        get: operations["api_fixes_get_fix"];
         put?: never;
         post?: never;
         /**
          * Take Away
          * @description Delete a fix for good.
          */
-        delete: operations["fixes_api_take_away"];
+        delete: operations["api_fixes_take_away"];
         options?: never;
         head?: never;
         patch?: never;
@@ -385,7 +405,7 @@ export interface paths {
          * Circle
          * @description Start a fix from a loop: it proposes everything and begins to track both ways.
          */
-        post: operations["fixes_api_circle"];
+        post: operations["api_fixes_circle"];
         delete?: never;
         options?: never;
         head?: never;
@@ -409,7 +429,7 @@ export interface paths {
          * Rename
          * @description Rename.
          */
-        patch: operations["fixes_api_rename"];
+        patch: operations["api_fixes_rename"];
         trace?: never;
     };
     "/api/fixes/{fix}/on": {
@@ -429,167 +449,7 @@ export interface paths {
          * Switch
          * @description Switch on or off.
          */
-        patch: operations["fixes_api_switch"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/track": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Track
-         * @description Measure anew from a ground.
-         */
-        post: operations["fixes_api_track"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/onward": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Onward
-         * @description Go on from a frame, one way.
-         */
-        post: operations["fixes_api_onward"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/keys": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Set Key
-         * @description Correct the hold by hand on a frame.
-         */
-        post: operations["fixes_api_set_key"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/keys/delete": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Delete Key
-         * @description Take a correction away.
-         */
-        post: operations["fixes_api_delete_key"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/redo-range": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Redo Range
-         * @description Measure a range again.
-         */
-        post: operations["fixes_api_redo_range"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/smooth": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Smooth
-         * @description Take the jitter out of a range.
-         */
-        post: operations["fixes_api_smooth"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/throw-away": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Throw Away
-         * @description Forget a range's measures.
-         */
-        post: operations["fixes_api_throw_away"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/second-pass": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Second Pass
-         * @description Measure every frame once more against a cleaner template.
-         */
-        post: operations["fixes_api_second_pass"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
+        patch: operations["api_fixes_switch"];
         trace?: never;
     };
     "/api/fixes/{fix}/off": {
@@ -609,27 +469,7 @@ export interface paths {
          * Set Off
          * @description The stretches on which the fix is off.
          */
-        patch: operations["fixes_api_set_off"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/import-track": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Import Track
-         * @description A point hold from a CSV track: frame, x, y (and id).
-         */
-        post: operations["fixes_api_import_track"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
+        patch: operations["api_fixes_set_off"];
         trace?: never;
     };
     "/api/fixes/{fix}/undo": {
@@ -645,7 +485,7 @@ export interface paths {
          * Undo
          * @description Back one change.
          */
-        post: operations["fixes_api_undo"];
+        post: operations["api_fixes_undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -665,7 +505,187 @@ export interface paths {
          * Redo
          * @description Forward one change.
          */
-        post: operations["fixes_api_redo"];
+        post: operations["api_fixes_redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/track": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Track
+         * @description Measure anew from a ground.
+         */
+        post: operations["api_holds_track"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/onward": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Onward
+         * @description Go on from a frame, one way.
+         */
+        post: operations["api_holds_onward"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Key
+         * @description Correct the hold by hand on a frame.
+         */
+        post: operations["api_holds_set_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/keys/delete": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Delete Key
+         * @description Take a correction away.
+         */
+        post: operations["api_holds_delete_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/redo-range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo Range
+         * @description Measure a range again.
+         */
+        post: operations["api_holds_redo_range"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/smooth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Smooth
+         * @description Take the jitter out of a range.
+         */
+        post: operations["api_holds_smooth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/throw-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Throw Away
+         * @description Forget a range's measures.
+         */
+        post: operations["api_holds_throw_away"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/second-pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Second Pass
+         * @description Measure every frame once more against a cleaner template.
+         */
+        post: operations["api_holds_second_pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/import-track": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Track
+         * @description A point hold from a CSV track: frame, x, y (and id).
+         */
+        post: operations["api_holds_import_track"];
         delete?: never;
         options?: never;
         head?: never;
@@ -685,7 +705,7 @@ export interface paths {
          * Stop
          * @description Stop tracking; what is measured stays.
          */
-        post: operations["fixes_api_stop"];
+        post: operations["api_holds_stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -705,7 +725,7 @@ export interface paths {
          * Go On
          * @description Go on tracking where it stopped.
          */
-        post: operations["fixes_api_go_on"];
+        post: operations["api_holds_go_on"];
         delete?: never;
         options?: never;
         head?: never;
@@ -723,7 +743,7 @@ export interface paths {
          * Get Hold
          * @description A hold and how far it has got.
          */
-        get: operations["fixes_api_get_hold"];
+        get: operations["api_holds_get_hold"];
         put?: never;
         post?: never;
         delete?: never;
@@ -743,7 +763,7 @@ export interface paths {
          * Get Map
          * @description The map of one frame, for linking the pointer and drawing on the bent surface; and its cells.
          */
-        get: operations["fixes_api_get_map"];
+        get: operations["api_holds_get_map"];
         put?: never;
         post?: never;
         delete?: never;
@@ -763,7 +783,7 @@ export interface paths {
          * Get Maps
          * @description The maps of up to ``MOST_MAPS`` frames from ``first`` on.
          */
-        get: operations["fixes_api_get_maps"];
+        get: operations["api_holds_get_maps"];
         put?: never;
         post?: never;
         delete?: never;
@@ -783,7 +803,7 @@ export interface paths {
          * Tracks
          * @description The hold in an open form: ``hold.json``, ``points.csv`` (corners of its ground) or ``matrices.json``.
          */
-        get: operations["fixes_api_tracks"];
+        get: operations["api_holds_tracks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -809,7 +829,7 @@ export interface paths {
          * Edge
          * @description Other outlines, growth or softness.
          */
-        patch: operations["fixes_patch_api_edge"];
+        patch: operations["api_matching_edge"];
         trace?: never;
     };
     "/api/fixes/{fix}/edge-lines": {
@@ -823,13 +843,137 @@ export interface paths {
          * Edge Lines
          * @description Where the patch is full on a frame, and where it ends.
          */
-        get: operations["fixes_patch_api_edge_lines"];
+        get: operations["api_matching_edge_lines"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Source
+         * @description What replaces the mark.
+         */
+        patch: operations["api_matching_source"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/front": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Front
+         * @description What passes in front.
+         */
+        patch: operations["api_matching_front"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Match
+         * @description How the plate is matched.
+         */
+        patch: operations["api_matching_match"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Facts
+         * @description What the shot says of its light, grain and shutter.
+         */
+        get: operations["api_matching_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/tells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tells
+         * @description The tells of each frame that has been measured.
+         */
+        get: operations["api_matching_tells"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/art": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Art
+         * @description Bring in artwork and put it over the mark.
+         */
+        post: operations["api_matching_bring_art"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Art
+         * @description Another place, blend mode or opacity for the artwork.
+         */
+        patch: operations["api_matching_art"];
         trace?: never;
     };
     "/api/fixes/{fix}/suggest": {
@@ -843,7 +987,7 @@ export interface paths {
          * Suggested
          * @description Frames that would make the next plate, with the reasons.
          */
-        get: operations["fixes_patch_api_suggested"];
+        get: operations["api_plates_suggested"];
         put?: never;
         post?: never;
         delete?: never;
@@ -869,7 +1013,7 @@ export interface paths {
          * Plate
          * @description Take a frame as the plate, in place of the one that is worked on.
          */
-        patch: operations["fixes_patch_api_plate"];
+        patch: operations["api_plates_plate"];
         trace?: never;
     };
     "/api/fixes/{fix}/plates": {
@@ -885,7 +1029,7 @@ export interface paths {
          * Add Plate
          * @description Another plate beside those that are there.
          */
-        post: operations["fixes_patch_api_add_plate"];
+        post: operations["api_plates_add_plate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -905,7 +1049,7 @@ export interface paths {
          * Choose Plate
          * @description Which of the plates is worked on.
          */
-        post: operations["fixes_patch_api_choose_plate"];
+        post: operations["api_plates_choose_plate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -925,7 +1069,7 @@ export interface paths {
          * Drop Plate
          * @description Take a plate out of the recipe.
          */
-        post: operations["fixes_patch_api_drop_plate"];
+        post: operations["api_plates_drop_plate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -945,7 +1089,7 @@ export interface paths {
          * Start Plate
          * @description Begin a plate from the result of the fixes below, from the frame as shot, or from an average of frames.
          */
-        post: operations["fixes_patch_api_start_plate"];
+        post: operations["api_plates_start_plate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -965,7 +1109,7 @@ export interface paths {
          * Use Issue
          * @description Go back to another issue of a plate.
          */
-        post: operations["fixes_patch_api_use_issue"];
+        post: operations["api_plates_use_issue"];
         delete?: never;
         options?: never;
         head?: never;
@@ -983,7 +1127,7 @@ export interface paths {
          * Plate Out
          * @description The plate's picture for an image editor, or the matte as a guide.
          */
-        get: operations["fixes_patch_api_plate_out"];
+        get: operations["api_plates_plate_out"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1005,7 +1149,7 @@ export interface paths {
          * Plate Back
          * @description A picture of the plate's frame came back from an editor.
          */
-        post: operations["fixes_patch_api_plate_back"];
+        post: operations["api_plates_plate_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1025,7 +1169,7 @@ export interface paths {
          * Stroke
          * @description Lay a stroke on the plate.
          */
-        post: operations["fixes_patch_api_stroke"];
+        post: operations["api_plates_stroke"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1033,7 +1177,7 @@ export interface paths {
          * Strokes
          * @description Switch, reorder or take away strokes.
          */
-        patch: operations["fixes_patch_api_strokes"];
+        patch: operations["api_plates_strokes"];
         trace?: never;
     };
     "/api/fixes/{fix}/spots": {
@@ -1049,7 +1193,7 @@ export interface paths {
          * Spots
          * @description Heal small spots, each from the nearest place that looks like its surroundings.
          */
-        post: operations["fixes_patch_api_spots"];
+        post: operations["api_plates_spots"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1073,7 +1217,7 @@ export interface paths {
          * Edit Stroke
          * @description Another donor, size, opacity, band or place for a stroke that is laid.
          */
-        patch: operations["fixes_patch_api_edit_stroke"];
+        patch: operations["api_plates_edit_stroke"];
         trace?: never;
     };
     "/api/fixes/{fix}/strokes/{stroke}/path": {
@@ -1087,7 +1231,7 @@ export interface paths {
          * Stroke Path
          * @description Where a stroke goes on the still surface.
          */
-        get: operations["fixes_patch_api_stroke_path"];
+        get: operations["api_plates_stroke_path"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1107,7 +1251,7 @@ export interface paths {
          * Donor
          * @description How far a donor's tone is from the place that it would cover, on the plate as painted.
          */
-        get: operations["fixes_patch_api_donor"];
+        get: operations["api_plates_donor"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1127,7 +1271,7 @@ export interface paths {
          * Colour
          * @description The plate's mean linear light about a place, for the paint brush.
          */
-        get: operations["fixes_patch_api_colour"];
+        get: operations["api_plates_colour"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1153,131 +1297,7 @@ export interface paths {
          * Protect
          * @description The outline that strokes must not leave.
          */
-        patch: operations["fixes_patch_api_protect"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/source": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Source
-         * @description What replaces the mark.
-         */
-        patch: operations["fixes_patch_api_source"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/front": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Front
-         * @description What passes in front.
-         */
-        patch: operations["fixes_patch_api_front"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/match": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Match
-         * @description How the plate is matched.
-         */
-        patch: operations["fixes_patch_api_match"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/art": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Bring Art
-         * @description Bring in artwork and put it over the mark.
-         */
-        post: operations["fixes_patch_api_bring_art"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        /**
-         * Art
-         * @description Another place, blend mode or opacity for the artwork.
-         */
-        patch: operations["fixes_patch_api_art"];
-        trace?: never;
-    };
-    "/api/fixes/{fix}/evidence": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Facts
-         * @description What the shot says of its light, grain and shutter.
-         */
-        get: operations["fixes_patch_api_facts"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/fixes/{fix}/tells": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Tells
-         * @description The tells of each frame that has been measured.
-         */
-        get: operations["fixes_patch_api_tells"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
+        patch: operations["api_plates_protect"];
         trace?: never;
     };
     "/api/deliveries": {
@@ -1291,7 +1311,7 @@ export interface paths {
          * List Deliveries
          * @description All deliveries, or a shot's.
          */
-        get: operations["deliveries_api_list_deliveries"];
+        get: operations["api_deliveries_list_deliveries"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1313,7 +1333,7 @@ export interface paths {
          * Deliver
          * @description Write the finished frames.
          */
-        post: operations["deliveries_api_deliver"];
+        post: operations["api_deliveries_deliver"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1333,7 +1353,7 @@ export interface paths {
          * Stop
          * @description Stop; what is written stays.
          */
-        post: operations["deliveries_api_stop"];
+        post: operations["api_deliveries_stop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1353,7 +1373,7 @@ export interface paths {
          * Go On
          * @description Write what is missing.
          */
-        post: operations["deliveries_api_go_on"];
+        post: operations["api_deliveries_go_on"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1374,7 +1394,7 @@ export interface paths {
          * Clear
          * @description Take its files away.
          */
-        delete: operations["deliveries_api_clear"];
+        delete: operations["api_deliveries_clear"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2746,6 +2766,27 @@ export interface components {
             on: boolean;
         };
         /**
+         * OffIn
+         * @description The stretches on which the fix is off.
+         */
+        OffIn: {
+            /** Version */
+            version: number;
+            /** Off */
+            off: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * VersionIn
+         * @description The version that the change was made on.
+         */
+        VersionIn: {
+            /** Version */
+            version: number;
+        };
+        /**
          * TrackIn
          * @description Track on this ground from its anchor.
          */
@@ -2845,27 +2886,6 @@ export interface components {
             strength: number;
         };
         /**
-         * VersionIn
-         * @description The version that the change was made on.
-         */
-        VersionIn: {
-            /** Version */
-            version: number;
-        };
-        /**
-         * OffIn
-         * @description The stretches on which the fix is off.
-         */
-        OffIn: {
-            /** Version */
-            version: number;
-            /** Off */
-            off: [
-                number,
-                number
-            ][];
-        };
-        /**
          * HoldMapOut
          * @description The map of one frame: 9 numbers of a homography (row by row), or spline coefficients (rows, cols, x y).
          */
@@ -2934,6 +2954,170 @@ export interface components {
                 number,
                 number
             ][][];
+        };
+        /**
+         * SourceIn
+         * @description What replaces the mark.
+         */
+        SourceIn: {
+            /** Version */
+            version: number;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "replace" | "lift" | "insert";
+            /**
+             * Blend
+             * @default time
+             * @enum {string}
+             */
+            blend: "time" | "light";
+            /**
+             * Stands
+             * @default false
+             */
+            stands: boolean;
+        };
+        /**
+         * FrontIn
+         * @description What passes in front.
+         */
+        FrontIn: {
+            /** Version */
+            version: number;
+            front: components["schemas"]["FrontData"];
+        };
+        /**
+         * MatchIn
+         * @description How the plate is matched.
+         */
+        MatchIn: {
+            /** Version */
+            version: number;
+            match: components["schemas"]["MatchData"];
+        };
+        /**
+         * EvidenceOut
+         * @description What the shot says of itself.
+         */
+        EvidenceOut: {
+            /** Known */
+            known: boolean;
+            /** Multiplies */
+            multiplies: number;
+            /** Shutter */
+            shutter: number;
+            /**
+             * Standing
+             * @description A highlight stands in the frame while the surface moves under it.
+             */
+            standing: boolean;
+            /** Grain */
+            grain: components["schemas"]["GrainPoint"][];
+            /**
+             * Settled
+             * @description What is chosen was chosen for the fix as it stands.
+             */
+            settled: boolean;
+            /**
+             * Words
+             * @description What was chosen for auto and why, in a sentence; empty before.
+             */
+            words: string;
+            /** Tried */
+            tried: components["schemas"]["TriedOut"][];
+        };
+        /**
+         * GrainPoint
+         * @description Grain at a brightness, tonal units.
+         */
+        GrainPoint: {
+            /** Level */
+            level: number;
+            /** Sigma */
+            sigma: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * TriedOut
+         * @description A way of reading the light that was tried: Lab distance to the shot in the mark and in the ring, and the share of
+         *     the retouch that leaked into it.
+         */
+        TriedOut: {
+            /** Light */
+            light: string;
+            /** Multiplies */
+            multiplies: number;
+            /** Mark */
+            mark: number;
+            /** Ring */
+            ring: number;
+            /** Leak */
+            leak: number;
+        };
+        /**
+         * TellOut
+         * @description The tells of a frame.
+         */
+        TellOut: {
+            /** Frame */
+            frame: number;
+            /** Drift */
+            drift: number;
+            /** Seam */
+            seam: number;
+            /** Light */
+            light: number;
+            /** Texture */
+            texture: number;
+            /** Grain */
+            grain: number;
+            /** Flicker */
+            flicker: number;
+            /**
+             * Stale
+             * @description The fix has changed since.
+             */
+            stale: boolean;
+        };
+        /**
+         * TellsOut
+         * @description A fix's tells, and how many frames are still to be measured.
+         */
+        TellsOut: {
+            /** Frames */
+            frames: components["schemas"]["TellOut"][];
+            /** Waiting */
+            waiting: number;
+            /**
+             * Problem
+             * @description Why they could not be measured; empty when nothing is wrong.
+             */
+            problem: string;
+        };
+        /**
+         * ArtIn
+         * @description Where artwork lies and how it is blended.
+         */
+        ArtIn: {
+            /** Version */
+            version: number;
+            /** Corners */
+            corners: [
+                number,
+                number
+            ][];
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "normal" | "multiply" | "screen" | "overlay" | "soft light" | "colour";
+            /** Opacity */
+            opacity: number;
         };
         /**
          * SuggestOut
@@ -3244,170 +3428,6 @@ export interface components {
             nodes: components["schemas"]["Node"][] | null;
         };
         /**
-         * SourceIn
-         * @description What replaces the mark.
-         */
-        SourceIn: {
-            /** Version */
-            version: number;
-            /**
-             * Source
-             * @enum {string}
-             */
-            source: "replace" | "lift" | "insert";
-            /**
-             * Blend
-             * @default time
-             * @enum {string}
-             */
-            blend: "time" | "light";
-            /**
-             * Stands
-             * @default false
-             */
-            stands: boolean;
-        };
-        /**
-         * FrontIn
-         * @description What passes in front.
-         */
-        FrontIn: {
-            /** Version */
-            version: number;
-            front: components["schemas"]["FrontData"];
-        };
-        /**
-         * MatchIn
-         * @description How the plate is matched.
-         */
-        MatchIn: {
-            /** Version */
-            version: number;
-            match: components["schemas"]["MatchData"];
-        };
-        /**
-         * ArtIn
-         * @description Where artwork lies and how it is blended.
-         */
-        ArtIn: {
-            /** Version */
-            version: number;
-            /** Corners */
-            corners: [
-                number,
-                number
-            ][];
-            /**
-             * Mode
-             * @enum {string}
-             */
-            mode: "normal" | "multiply" | "screen" | "overlay" | "soft light" | "colour";
-            /** Opacity */
-            opacity: number;
-        };
-        /**
-         * EvidenceOut
-         * @description What the shot says of itself.
-         */
-        EvidenceOut: {
-            /** Known */
-            known: boolean;
-            /** Multiplies */
-            multiplies: number;
-            /** Shutter */
-            shutter: number;
-            /**
-             * Standing
-             * @description A highlight stands in the frame while the surface moves under it.
-             */
-            standing: boolean;
-            /** Grain */
-            grain: components["schemas"]["GrainPoint"][];
-            /**
-             * Settled
-             * @description What is chosen was chosen for the fix as it stands.
-             */
-            settled: boolean;
-            /**
-             * Words
-             * @description What was chosen for auto and why, in a sentence; empty before.
-             */
-            words: string;
-            /** Tried */
-            tried: components["schemas"]["TriedOut"][];
-        };
-        /**
-         * GrainPoint
-         * @description Grain at a brightness, tonal units.
-         */
-        GrainPoint: {
-            /** Level */
-            level: number;
-            /** Sigma */
-            sigma: [
-                number,
-                number,
-                number
-            ];
-        };
-        /**
-         * TriedOut
-         * @description A way of reading the light that was tried: Lab distance to the shot in the mark and in the ring, and the share of
-         *     the retouch that leaked into it.
-         */
-        TriedOut: {
-            /** Light */
-            light: string;
-            /** Multiplies */
-            multiplies: number;
-            /** Mark */
-            mark: number;
-            /** Ring */
-            ring: number;
-            /** Leak */
-            leak: number;
-        };
-        /**
-         * TellOut
-         * @description The tells of a frame.
-         */
-        TellOut: {
-            /** Frame */
-            frame: number;
-            /** Drift */
-            drift: number;
-            /** Seam */
-            seam: number;
-            /** Light */
-            light: number;
-            /** Texture */
-            texture: number;
-            /** Grain */
-            grain: number;
-            /** Flicker */
-            flicker: number;
-            /**
-             * Stale
-             * @description The fix has changed since.
-             */
-            stale: boolean;
-        };
-        /**
-         * TellsOut
-         * @description A fix's tells, and how many frames are still to be measured.
-         */
-        TellsOut: {
-            /** Frames */
-            frames: components["schemas"]["TellOut"][];
-            /** Waiting */
-            waiting: number;
-            /**
-             * Problem
-             * @description Why they could not be measured; empty when nothing is wrong.
-             */
-            problem: string;
-        };
-        /**
          * DeliveryOut
          * @description A delivery and its proof so far.
          */
@@ -3476,7 +3496,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    accounts_api_session: {
+    api_accounts_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -3496,7 +3516,7 @@ export interface operations {
             };
         };
     };
-    accounts_api_sign_in: {
+    api_accounts_sign_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -3520,7 +3540,7 @@ export interface operations {
             };
         };
     };
-    accounts_api_sign_out: {
+    api_accounts_sign_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -3540,7 +3560,27 @@ export interface operations {
             };
         };
     };
-    jobs_api_list_jobs: {
+    api_accounts_open_demo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    api_jobs_list_jobs: {
         parameters: {
             query?: never;
             header?: never;
@@ -3560,7 +3600,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_make_job: {
+    api_jobs_make_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3584,7 +3624,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_get_shot: {
+    api_jobs_get_shot: {
         parameters: {
             query?: never;
             header?: never;
@@ -3606,7 +3646,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_correct: {
+    api_jobs_correct: {
         parameters: {
             query?: never;
             header?: never;
@@ -3632,7 +3672,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_bring_in: {
+    api_jobs_bring_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -3658,7 +3698,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_footage: {
+    api_jobs_footage: {
         parameters: {
             query?: {
                 place?: string;
@@ -3680,7 +3720,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_examine: {
+    api_jobs_examine: {
         parameters: {
             query: {
                 place: string;
@@ -3702,7 +3742,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_colour: {
+    api_jobs_colour: {
         parameters: {
             query?: never;
             header?: never;
@@ -3722,7 +3762,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_look_file: {
+    api_jobs_look_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -3754,7 +3794,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_values: {
+    api_jobs_values: {
         parameters: {
             query: {
                 frame: number;
@@ -3780,7 +3820,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_proxies: {
+    api_jobs_proxies: {
         parameters: {
             query?: never;
             header?: never;
@@ -3802,7 +3842,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_build_proxies: {
+    api_jobs_build_proxies: {
         parameters: {
             query?: never;
             header?: never;
@@ -3822,7 +3862,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_clear_proxies: {
+    api_jobs_clear_proxies: {
         parameters: {
             query?: never;
             header?: never;
@@ -3842,7 +3882,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_storage: {
+    api_jobs_storage: {
         parameters: {
             query?: never;
             header?: never;
@@ -3862,7 +3902,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_read_edit: {
+    api_jobs_read_edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -3897,7 +3937,7 @@ export interface operations {
             };
         };
     };
-    jobs_api_conform_job: {
+    api_jobs_conform_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3923,7 +3963,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_patched_values: {
+    api_fixes_patched_values: {
         parameters: {
             query: {
                 frame: number;
@@ -3949,7 +3989,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_list_fixes: {
+    api_fixes_list_fixes: {
         parameters: {
             query?: never;
             header?: never;
@@ -3971,7 +4011,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_reorder: {
+    api_fixes_reorder: {
         parameters: {
             query?: never;
             header?: never;
@@ -3997,7 +4037,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_get_fix: {
+    api_fixes_get_fix: {
         parameters: {
             query?: never;
             header?: never;
@@ -4019,7 +4059,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_take_away: {
+    api_fixes_take_away: {
         parameters: {
             query: {
                 version: number;
@@ -4041,7 +4081,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_circle: {
+    api_fixes_circle: {
         parameters: {
             query?: never;
             header?: never;
@@ -4067,7 +4107,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_rename: {
+    api_fixes_rename: {
         parameters: {
             query?: never;
             header?: never;
@@ -4093,7 +4133,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_switch: {
+    api_fixes_switch: {
         parameters: {
             query?: never;
             header?: never;
@@ -4119,215 +4159,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_track: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TrackIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_onward: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OnwardIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_set_key: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["KeyIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_delete_key: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FrameIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_redo_range: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RangeIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_smooth: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SmoothIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_throw_away: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RangeIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_second_pass: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VersionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_set_off: {
+    api_fixes_set_off: {
         parameters: {
             query?: never;
             header?: never;
@@ -4353,7 +4185,267 @@ export interface operations {
             };
         };
     };
-    fixes_api_import_track: {
+    api_fixes_undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_fixes_redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_track: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrackIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_onward: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnwardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_set_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_delete_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrameIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_redo_range: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_smooth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SmoothIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_throw_away: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_second_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_holds_import_track: {
         parameters: {
             query?: never;
             header?: never;
@@ -4394,59 +4486,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_undo: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VersionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_redo: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["VersionIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_api_stop: {
+    api_holds_stop: {
         parameters: {
             query?: never;
             header?: never;
@@ -4468,7 +4508,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_go_on: {
+    api_holds_go_on: {
         parameters: {
             query?: never;
             header?: never;
@@ -4490,7 +4530,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_get_hold: {
+    api_holds_get_hold: {
         parameters: {
             query?: never;
             header?: never;
@@ -4512,7 +4552,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_get_map: {
+    api_holds_get_map: {
         parameters: {
             query?: never;
             header?: never;
@@ -4535,7 +4575,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_get_maps: {
+    api_holds_get_maps: {
         parameters: {
             query: {
                 first: number;
@@ -4560,7 +4600,7 @@ export interface operations {
             };
         };
     };
-    fixes_api_tracks: {
+    api_holds_tracks: {
         parameters: {
             query?: never;
             header?: never;
@@ -4581,7 +4621,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_edge: {
+    api_matching_edge: {
         parameters: {
             query?: never;
             header?: never;
@@ -4607,7 +4647,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_edge_lines: {
+    api_matching_edge_lines: {
         parameters: {
             query: {
                 frame: number;
@@ -4631,7 +4671,189 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_suggested: {
+    api_matching_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_matching_front: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrontIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_matching_match: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_matching_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvidenceOut"];
+                };
+            };
+        };
+    };
+    api_matching_tells: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellsOut"];
+                };
+            };
+        };
+    };
+    api_matching_bring_art: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** Version */
+                    version: number;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_matching_art: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArtIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_plates_suggested: {
         parameters: {
             query?: never;
             header?: never;
@@ -4653,7 +4875,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_plate: {
+    api_plates_plate: {
         parameters: {
             query?: never;
             header?: never;
@@ -4679,7 +4901,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_add_plate: {
+    api_plates_add_plate: {
         parameters: {
             query?: never;
             header?: never;
@@ -4705,7 +4927,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_choose_plate: {
+    api_plates_choose_plate: {
         parameters: {
             query?: never;
             header?: never;
@@ -4731,7 +4953,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_drop_plate: {
+    api_plates_drop_plate: {
         parameters: {
             query?: never;
             header?: never;
@@ -4757,7 +4979,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_start_plate: {
+    api_plates_start_plate: {
         parameters: {
             query?: never;
             header?: never;
@@ -4783,7 +5005,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_use_issue: {
+    api_plates_use_issue: {
         parameters: {
             query?: never;
             header?: never;
@@ -4809,7 +5031,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_plate_out: {
+    api_plates_plate_out: {
         parameters: {
             query?: {
                 form?: "tif" | "png" | "exr";
@@ -4834,7 +5056,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_plate_back: {
+    api_plates_plate_back: {
         parameters: {
             query?: never;
             header?: never;
@@ -4869,7 +5091,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_stroke: {
+    api_plates_stroke: {
         parameters: {
             query?: never;
             header?: never;
@@ -4895,7 +5117,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_strokes: {
+    api_plates_strokes: {
         parameters: {
             query?: never;
             header?: never;
@@ -4921,7 +5143,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_spots: {
+    api_plates_spots: {
         parameters: {
             query?: never;
             header?: never;
@@ -4947,7 +5169,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_edit_stroke: {
+    api_plates_edit_stroke: {
         parameters: {
             query?: never;
             header?: never;
@@ -4974,7 +5196,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_stroke_path: {
+    api_plates_stroke_path: {
         parameters: {
             query?: never;
             header?: never;
@@ -5000,7 +5222,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_donor: {
+    api_plates_donor: {
         parameters: {
             query: {
                 x: number;
@@ -5028,7 +5250,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_colour: {
+    api_plates_colour: {
         parameters: {
             query: {
                 x: number;
@@ -5058,7 +5280,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_protect: {
+    api_plates_protect: {
         parameters: {
             query?: never;
             header?: never;
@@ -5084,189 +5306,7 @@ export interface operations {
             };
         };
     };
-    fixes_patch_api_source: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SourceIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_patch_api_front: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FrontIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_patch_api_match: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MatchIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_patch_api_bring_art: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /** Version */
-                    version: number;
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                };
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_patch_api_art: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ArtIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FixOut"];
-                };
-            };
-        };
-    };
-    fixes_patch_api_facts: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EvidenceOut"];
-                };
-            };
-        };
-    };
-    fixes_patch_api_tells: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                fix: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TellsOut"];
-                };
-            };
-        };
-    };
-    deliveries_api_list_deliveries: {
+    api_deliveries_list_deliveries: {
         parameters: {
             query?: {
                 shot?: number | null;
@@ -5288,7 +5328,7 @@ export interface operations {
             };
         };
     };
-    deliveries_api_deliver: {
+    api_deliveries_deliver: {
         parameters: {
             query?: never;
             header?: never;
@@ -5314,7 +5354,7 @@ export interface operations {
             };
         };
     };
-    deliveries_api_stop: {
+    api_deliveries_stop: {
         parameters: {
             query?: never;
             header?: never;
@@ -5336,7 +5376,7 @@ export interface operations {
             };
         };
     };
-    deliveries_api_go_on: {
+    api_deliveries_go_on: {
         parameters: {
             query?: never;
             header?: never;
@@ -5358,7 +5398,7 @@ export interface operations {
             };
         };
     };
-    deliveries_api_clear: {
+    api_deliveries_clear: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,0 +1,81 @@
+"""Signing in and out."""
+
+from django.conf import settings
+from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth.models import User
+from django.http import HttpRequest
+from django.middleware.csrf import get_token
+from ninja import Router, Schema
+
+from hushcore.errors import HushError
+
+router = Router(tags=["session"])
+LOOPBACK = ("127.0.0.1", "::1")
+DEMO_USER = "demo"
+
+
+class SessionOut(Schema):
+    """Who is signed in."""
+
+    signed_in: bool
+    name: str
+    demo: bool
+    csrf: str
+
+
+class SignIn(Schema):
+    """Name and password."""
+
+    name: str
+    password: str
+
+
+@router.get("session", response=SessionOut, auth=None)
+def session(request: HttpRequest) -> SessionOut:
+    """Who is signed in. On loopback, with the demo on, a newcomer is signed in to it without typing."""
+    if not request.user.is_authenticated and not request.session.get("signed_out"):
+        demo = _demo(request)
+        if demo is not None:
+            login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
+    return _state(request)
+
+
+@router.post("session/demo", response=SessionOut, auth=None)
+def open_demo(request: HttpRequest) -> SessionOut:
+    """Sign in to the demo again, on this machine and with the demo on."""
+    demo = _demo(request)
+    if demo is None:
+        raise HushError("The demo is not open here; sign in with a name and a password.", "forbidden")
+    login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
+    return _state(request)
+
+
+def _demo(request: HttpRequest) -> User | None:
+    """The demo's person, where a newcomer may be one."""
+    if not settings.DEMO or request.META.get("REMOTE_ADDR") not in LOOPBACK:
+        return None
+    return User.objects.filter(username=DEMO_USER, is_active=True).first()
+
+
+@router.post("session", response=SessionOut, auth=None)
+def sign_in(request: HttpRequest, payload: SignIn) -> SessionOut:
+    """Sign in with a name and a password."""
+    user = authenticate(request, username=payload.name, password=payload.password)
+    if user is None:
+        raise HushError("Name and password do not fit together; try again.", "bad-sign-in")
+    login(request, user)
+    return _state(request)
+
+
+@router.delete("session", response=SessionOut)
+def sign_out(request: HttpRequest) -> SessionOut:
+    """Sign out; the demo does not sign in by itself again in this browser session."""
+    logout(request)
+    request.session["signed_out"] = True
+    return _state(request)
+
+
+def _state(request: HttpRequest) -> SessionOut:
+    user = request.user
+    name = (user.get_full_name() or user.get_username()) if user.is_authenticated else ""
+    return SessionOut(signed_in=user.is_authenticated, name=name, demo=settings.DEMO, csrf=get_token(request))

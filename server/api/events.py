@@ -1,0 +1,83 @@
+"""Live updates: PostgreSQL notifications fanned out to the open screens as server-sent events."""
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+
+import psycopg
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from events.tell import CHANNEL
+
+PING = 10.0  # seconds
+LAGGING = 2000  # events a screen may fall behind before it is let go; it reconnects and reads afresh
+
+
+class Fan:
+    """One listening connection a process, any number of screens."""
+
+    def __init__(self) -> None:
+        self.queues: set[asyncio.Queue[str]] = set()
+        self.task: asyncio.Task[None] | None = None
+
+    def join(self) -> asyncio.Queue[str]:
+        """A queue of events from now on."""
+        queue: asyncio.Queue[str] = asyncio.Queue(LAGGING)
+        self.queues.add(queue)
+        if self.task is None or self.task.done():
+            self.task = asyncio.create_task(self._listen())
+        return queue
+
+    async def _listen(self) -> None:
+        db = settings.DATABASES["default"]
+        while self.queues:
+            try:
+                link = await psycopg.AsyncConnection.connect(
+                    host=db["HOST"], port=db["PORT"], dbname=db["NAME"], user=db["USER"], autocommit=True
+                )
+            except psycopg.OperationalError:
+                await asyncio.sleep(1)
+                continue
+            try:
+                async with link:
+                    await link.execute(f"LISTEN {CHANNEL}")
+                    self._spread(json.dumps({"kind": "again"}))
+                    async for note in link.notifies():
+                        self._spread(note.payload)
+            except psycopg.OperationalError:
+                await asyncio.sleep(1)
+
+    def _spread(self, payload: str) -> None:
+        for queue in list(self.queues):
+            try:
+                queue.put_nowait(payload)
+            except asyncio.QueueFull:
+                self.queues.discard(queue)
+
+
+fan = Fan()
+
+
+async def stream(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """Events until the screen closes; a comment every ``PING`` seconds keeps the line open."""
+    user = await request.auser()
+    if not user.is_authenticated:
+        return HttpResponse(status=401)
+    return StreamingHttpResponse(
+        _events(), content_type="text/event-stream", headers={"Cache-Control": "no-cache", "X-Accel-Buffering": "no"}
+    )
+
+
+async def _events() -> AsyncIterator[bytes]:
+    queue = fan.join()
+    try:
+        yield b"retry: 1000\n\n"
+        while queue in fan.queues:
+            try:
+                payload = await asyncio.wait_for(queue.get(), PING)
+            except TimeoutError:
+                yield b": still here\n\n"
+                continue
+            yield f"data: {payload}\n\n".encode()
+    finally:
+        fan.queues.discard(queue)

@@ -1,0 +1,182 @@
+"""A fix as the screens see it: made of its hold, edge, plates, tells and what is chosen."""
+
+from collections.abc import Callable
+from dataclasses import asdict
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from fixes import change as changes
+from fixes.document import Document, missing_part, outline_of
+from fixes.models import Fix, Path
+from holds.models import Hold, HoldFrame
+from laying import evidence, ready
+from plates.models import Artwork, Plate, Stroke
+from tells import states as judged
+
+from api.fix_schemas import (
+    ArtOut,
+    EdgeOut,
+    FixOut,
+    HeldOut,
+    HoldOut,
+    IssueOut,
+    KeyOut,
+    LoudOut,
+    PlateOut,
+    StrokeOut,
+    WeakOut,
+)
+from hushcore.hold.confidence import CELL
+from hushcore.hold.report import Note, weak_stretches
+from hushcore.plates.plate import still_rect
+from hushcore.recipe.models import FrontData, Node, OutlineData, StrokeData
+
+
+def _rows(hold: Hold) -> list[HoldFrame]:
+    """The frames that a hold knows, without their maps."""
+    return [row for row in hold.known.defer("data") if not row.gone]
+
+
+def hold_out(hold: Hold, rows: list[HoldFrame] | None = None) -> HoldOut:
+    """A hold as the screens see it. ``rows``: its frames, when they are at hand."""
+    engine = hold.engine(frames=False)
+    rect = ready.view_rect(hold, engine)
+    rows = _rows(hold) if rows is None else rows
+    notes = {
+        row.frame: Note(
+            row.drift_rms, row.lost, row.trouble, row.hidden, row.off, tuple(row.place) if row.place else None
+        )
+        for row in rows
+    }
+    return HoldOut(
+        id=hold.id, kind=hold.kind, method=hold.method, anchor=hold.anchor, first=hold.first, last=hold.last,
+        state=hold.state, work=hold.work, done=hold.passed + sum(row.hold_id == hold.id for row in rows), wanted=hold.wanted,
+        problem=hold.problem, ground=hold.ground, grid=hold.grid, still_left=rect.left, still_top=rect.top,
+        still_width=rect.width, still_height=rect.height, cells_left=engine.corner[0], cells_top=engine.corner[1],
+        cell=CELL,
+        frames=[
+            HeldOut(
+                frame=row.frame, drift=round(row.drift_rms, 2), seen=row.seen, lost=row.lost, trouble=row.trouble,
+                hidden=row.hidden, off=row.off, by=row.hold_id,
+            )
+            for row in rows
+        ],
+        keys=[KeyOut(frame=int(frame), pins=key["pins"]) for frame, key in sorted(hold.keys.items(), key=lambda k: int(k[0]))],
+        weak=[WeakOut(**asdict(weak)) for weak in weak_stretches(notes, hold.anchor)],
+    )  # fmt: skip
+
+
+def fix_out(fix: Fix) -> FixOut:
+    """A fix as the screens see it."""
+    document = fix.document
+    hold = Hold.objects.filter(id=document["hold"]).first() if document["hold"] else None
+    edge = document["edge"]
+    outlines = [OutlineData.model_validate(outline_of(outline)) for outline in edge["outlines"]]
+    frames = _rows(hold) if hold else []
+    protect = Path.objects.filter(id=document["protect"]).first() if document["protect"] else None
+    labels = dict(fix.revisions.filter(number__in=(fix.revision, fix.revision + 1)).values_list("number", "label"))
+    plates = plates_out(fix, hold) if hold else []
+    loud = judged.loudest(fix)
+    said = evidence.row_of(fix, hold) if hold else None
+    return FixOut(
+        id=fix.id, shot=fix.shot_id, order=fix.order, version=fix.version, name=document["name"], on=document["on"],
+        lacks=missing_part(document), hold=hold_out(hold, frames) if hold else None,
+        edge=EdgeOut(
+            nodes=_first_nodes(outlines), outlines=outlines, growth=edge["growth"],
+            softness=edge["softness"], inside=edge["inside"],
+        ),
+        plate=next((plate for plate in plates if plate.id == document["plate"]), None), plates=plates,
+        strokes=_strokes_out(document), source=document["source"], blend=document["blend"], stands=document["stands"],
+        art=_art_out(document),
+        front=FrontData(
+            auto=document["front"]["auto"],
+            shapes=[OutlineData.model_validate(outline_of(shape)) for shape in document["front"]["shapes"]],
+        ),
+        protect=protect.nodes if protect else None, match=document["match"],
+        settled=said.id if said else 0, loud=LoudOut(**loud) if loud else None,
+        off=document.get("off", []),
+        undo=labels.get(fix.revision, "") if fix.revision > 1 else "",
+        redo=labels.get(fix.revision + 1, ""),
+        suggested_plate=_suggested(hold, frames) if hold else None,
+    )  # fmt: skip
+
+
+def _first_nodes(outlines: list[OutlineData]) -> list[Node]:
+    """The first outline's points, on its first key if it is keyed."""
+    if not outlines:
+        return []
+    return outlines[0].keys[0].nodes if outlines[0].keys else outlines[0].nodes or []
+
+
+def _strokes_out(document: Document) -> list[StrokeOut]:
+    entry = next((entry for entry in document["plates"] if entry["id"] == document["plate"]), None)
+    if entry is None:
+        return []
+    rows = Stroke.objects.in_bulk([stroke["id"] for stroke in entry["strokes"]])
+    shown = ("kind", "radius", "hardness", "opacity", "flow", "band", "scale", "donor", "amount", "moved")
+    made = []
+    for stroke in entry["strokes"]:
+        if stroke["id"] in rows:
+            data = StrokeData.model_validate(rows[stroke["id"]].data)
+            facts = {name: getattr(data, name) for name in shown}
+            made.append(StrokeOut(id=stroke["id"], on=stroke["on"], at=data.points[0][:2], **facts))
+    return made
+
+
+def _art_out(document: Document) -> ArtOut | None:
+    art = document["art"]
+    row = Artwork.objects.filter(id=art["id"]).first() if art else None
+    if row is None:
+        return None
+    return ArtOut(
+        id=row.id, name=row.name, width=row.width, height=row.height, corners=art["corners"], mode=art["mode"],
+        opacity=art["opacity"],
+    )  # fmt: skip
+
+
+def _suggested(hold: Hold, rows: list[HoldFrame]) -> int:
+    """The frame that shows the spot most clearly, once the hold is done; before that the anchor."""
+    if hold.state != Hold.State.DONE:
+        return hold.anchor
+    clear = [row for row in rows if not row.lost and row.worth > 0]
+    return max(clear, key=lambda row: (row.worth, -row.frame)).frame if clear else hold.anchor
+
+
+def plates_out(fix: Fix, hold: Hold) -> list[PlateOut]:
+    """The recipe's plates, each with the stretch that it serves."""
+    entries = fix.document["plates"]
+    rows = Plate.objects.in_bulk([entry["id"] for entry in entries])
+    engine = hold.engine(frames=False)
+    every = sorted(rows[entry["id"]].frame for entry in entries)
+    made = []
+    for entry in entries:
+        row = rows[entry["id"]]
+        rect = still_rect(engine, row.frame)
+        k = every.index(row.frame)
+        by_light = fix.document["blend"] == "light"
+        made.append(
+            PlateOut(
+                id=row.id, frame=row.frame, left=rect.left, top=rect.top, width=rect.width, height=rect.height,
+                start=row.start, average=row.average, strokes=len(entry["strokes"]),
+                issues=[
+                    IssueOut(id=other.id, issue=other.issue, outside=bool(other.picture))
+                    for other in fix.plates.filter(frame=row.frame).order_by("issue", "id")
+                ],
+                first=hold.first if k == 0 or by_light else every[k - 1] + 1,
+                last=hold.last if k == len(every) - 1 or by_light else every[k + 1] - 1,
+            )
+        )  # fmt: skip
+    return made
+
+
+def found_fix(fix: int) -> Fix:
+    return get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
+
+
+Do = Callable[[Document, Fix], str]
+
+
+def apply(request: HttpRequest, fix: int, version: int, do: Do) -> FixOut:
+    """A change of a fix's document, as the request asks."""
+    found = found_fix(fix)
+    return fix_out(changes.change(fix, version, request.user, lambda document: do(document, found)))

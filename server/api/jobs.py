@@ -1,0 +1,254 @@
+"""Jobs, shots, footage and looks over HTTP."""
+
+from dataclasses import asdict
+from fractions import Fraction
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from jobs import actions, conform, pictures, viewing
+from jobs.models import Job, Shot, inside_root
+from ninja import File, Form, Router, Status, UploadedFile
+
+from api.job_schemas import (
+    BringIn,
+    ClipOut,
+    ColourOut,
+    ConformIn,
+    CutOut,
+    DisplayOut,
+    EncodingOut,
+    FolderOut,
+    FoundOut,
+    JobIn,
+    JobOut,
+    LookData,
+    ProxyOut,
+    ShotIn,
+    ShotOut,
+    StorageOut,
+    ValuesOut,
+)
+from hushcore.colour import curves, spaces
+from hushcore.colour.looks import CDL_SUFFIXES, LUT_SUFFIXES, Look, load_lut, read_cdl
+from hushcore.errors import HushError
+from hushcore.media import scan
+
+router = Router(tags=["jobs"])
+MOST_SMALL_FILE = 40_000_000  # bytes of a LUT, a CDL or an edit
+
+
+def look_out(look: Look) -> LookData:
+    """A look as the screens see it."""
+    data = asdict(look)
+    return LookData(**{**data, "lut": Path(look.lut).name if look.lut else ""})
+
+
+def shot_out(shot: Shot) -> ShotOut:
+    """A shot as the screens see it."""
+    clip = shot.clip
+    inside = [frame for frame in clip.missing if shot.first <= frame <= shot.last]
+    return ShotOut(
+        id=shot.id, name=shot.name, status=shot.status, status_words=shot.get_status_display(), note=shot.note,
+        job=shot.job_id, job_name=shot.job.name, cut_in=shot.cut_in, cut_out=shot.cut_out, handles=shot.handles,
+        look=look_out(viewing.look_of(shot)), look_name=viewing.look_name(shot),
+        clip=ClipOut(
+            kind=clip.kind, name=clip.stem.rstrip("._- ") or Path(clip.folder).name, first=shot.first, last=shot.last,
+            clip_first=clip.first, clip_last=clip.last, missing=inside, odd=clip.odd, doubles=clip.doubles, width=clip.width,
+            height=clip.height, channels=clip.channels, depth=clip.depth, bits=clip.real_bits, codec=clip.codec, lossy=clip.lossy,
+            space=clip.space, space_words=clip.encoding.words, found_space=clip.found_space, rate_num=clip.rate_num,
+            rate_den=clip.rate_den, found_rate=clip.found_rate, timecode=clip.timecode, pixel_aspect=clip.pixel_aspect,
+        ),
+    )  # fmt: skip
+
+
+def job_out(job: Job) -> JobOut:
+    """A job as the screens see it."""
+    return JobOut(
+        id=job.id, name=job.name, client=job.client,
+        shots=[shot_out(shot) for shot in job.shots.select_related("clip", "job")],
+    )  # fmt: skip
+
+
+def _shot(shot: int) -> Shot:
+    found: Shot = get_object_or_404(Shot.objects.select_related("clip", "job"), id=shot)
+    return found
+
+
+@router.get("jobs", response=list[JobOut])
+def list_jobs(request: HttpRequest) -> list[JobOut]:
+    """All jobs with their shots."""
+    return [job_out(job) for job in Job.objects.prefetch_related("shots__clip")]
+
+
+@router.post("jobs", response={201: JobOut})
+def make_job(request: HttpRequest, payload: JobIn) -> Status:
+    """A new job."""
+    if not payload.name.strip():
+        raise HushError("Give the job a name.", "no-name")
+    return Status(201, job_out(Job.objects.create(name=payload.name.strip(), client=payload.client.strip())))
+
+
+@router.get("shots/{shot}", response=ShotOut)
+def get_shot(request: HttpRequest, shot: int) -> ShotOut:
+    """One shot."""
+    return shot_out(_shot(shot))
+
+
+@router.patch("shots/{shot}", response=ShotOut)
+def correct(request: HttpRequest, shot: int, payload: ShotIn) -> ShotOut:
+    """Correct a shot: what was found, what is worked on, how it is shown."""
+    given = payload.dict(exclude_unset=True)
+    if given.get("rate_num"):
+        given["rate"] = (given["rate_num"], payload.rate_den)
+    return shot_out(actions.correct(_shot(shot), given))
+
+
+@router.post("jobs/{job}/shots", response={201: ShotOut})
+def bring_in(request: HttpRequest, job: int, payload: BringIn) -> Status:
+    """A new shot from footage under the storage root."""
+    more = payload.dict(exclude={"name", "place", "note", "rate_num", "rate_den"})
+    rate = (payload.rate_num, payload.rate_den) if payload.rate_num else None
+    made = actions.bring_in(get_object_or_404(Job, id=job), payload.name, payload.place, rate, payload.note, **more)
+    return Status(201, shot_out(made))
+
+
+def found_out(found: scan.Found) -> FoundOut:
+    """Footage as the screens see it."""
+    data = asdict(found)
+    header = data.pop("header")
+    data["odd"] = {str(frame): why for frame, why in found.odd.items()}
+    return FoundOut(**data, even=header["even"] if header else True)
+
+
+@router.get("footage", response=FolderOut)
+def footage(request: HttpRequest, place: str = "") -> FolderOut:
+    """A folder of the footage storage, by names alone."""
+    root = settings.MEDIA_FOOTAGE
+    if not root.is_dir():
+        raise HushError("The footage storage is not there; plug it in or mount it again.", "no-storage")
+    below, found = scan.folder(inside_root(root, place))
+    above = None if place in ("", ".") else str(PurePosixPath(place).parent).replace(".", "", 1)
+    return FolderOut(place=place, above=above, folders=below, found=[found_out(entry) for entry in found])
+
+
+@router.get("footage/examine", response=FoundOut)
+def examine(request: HttpRequest, place: str) -> FoundOut:
+    """All that can be known of footage, every frame's header looked at."""
+    return found_out(actions.found_at(place))
+
+
+@router.get("colour", response=ColourOut)
+def colour(request: HttpRequest) -> ColourOut:
+    """Encodings, displays and views, and the LUTs that were brought in."""
+    plain = [EncodingOut(space=name, words=entry.words, display=entry.display) for name, entry in curves.PLAIN.items()]
+    named = [EncodingOut(space=spaces.PREFIX + name, words=name, display=False) for name in spaces.offered(settings.OCIO)]
+    folder = settings.VAR / "looks"
+    return ColourOut(
+        encodings=plain + named,
+        displays=[DisplayOut(name=name, views=views) for name, views in spaces.views(settings.OCIO).items()],
+        luts=sorted(path.name for path in folder.glob("*.cube")) if folder.is_dir() else [],
+    )
+
+
+@router.post("shots/{shot}/look/file", response=ShotOut)
+def look_file(request: HttpRequest, shot: int, file: File[UploadedFile]) -> ShotOut:
+    """Take a CDL (.cc, .ccc, .cdl) or a 3D LUT (.cube) into the shot's look."""
+    found = _shot(shot)
+    name = PurePosixPath(str(file.name)).name
+    suffix = Path(name).suffix.lower()
+    if suffix not in (*CDL_SUFFIXES, *LUT_SUFFIXES):
+        raise HushError(f"{name} is neither a CDL (.cc, .ccc, .cdl) nor a .cube LUT.", "bad-suffix")
+    if (file.size or 0) > MOST_SMALL_FILE:
+        raise HushError(f"{name} is too large for a look.", "too-large")
+    path = viewing.lut_path(name)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_name(f".{path.stem}.part{suffix}")
+    part.write_bytes(file.read())
+    look = look_out(viewing.look_of(found)).dict()
+    try:
+        if suffix in LUT_SUFFIXES:
+            load_lut(str(part))
+            part.replace(path)
+            look["lut"] = name
+        else:
+            look["cdl"] = asdict(read_cdl(part)[0][1])
+    finally:
+        part.unlink(missing_ok=True)
+    return shot_out(actions.correct(found, {"look": look}))
+
+
+@router.get("shots/{shot}/values", response=ValuesOut)
+def values(request: HttpRequest, shot: int, frame: int, x: int, y: int) -> ValuesOut:
+    """The source's pixel under the pointer: in code, in scene-linear light, as the display shows it."""
+    found = _shot(shot)
+    codes = pictures.codes_of(found.clip.media(), frame)
+    if not (0 <= x < codes.shape[1] and 0 <= y < codes.shape[0]):
+        raise HushError("This place lies outside the picture.", "no-frame")
+    return values_out(found, codes, x, y)
+
+
+def values_out(shot: Shot, codes: Any, x: int, y: int) -> ValuesOut:
+    """A pixel of a frame's codes."""
+    pixel = codes[y : y + 1, x : x + 1]
+    colour = viewing.colour_of(pixel)
+    return ValuesOut(
+        x=x, y=y, codes=viewing.real_codes(shot, pixel),
+        linear=[float(v) for v in shot.clip.encoding.decode(colour).ravel()],
+        shown=[float(v) for v in viewing.look_values(shot, colour)],
+    )  # fmt: skip
+
+
+@router.get("shots/{shot}/proxies", response=ProxyOut)
+def proxies(request: HttpRequest, shot: int) -> ProxyOut:
+    """How far a shot's proxies are, and what they take."""
+    found = _shot(shot)
+    files, size = actions.disk_use(pictures.proxy_folder(shot))
+    ready = pictures.proxies_ready(found)
+    return ProxyOut(frames=ready, of=found.last - found.first + 1, files=files, bytes=size)
+
+
+@router.post("shots/{shot}/proxies", response={202: None})
+def build_proxies(request: HttpRequest, shot: int) -> Status:
+    """Make what is missing of a shot's proxies."""
+    actions.build_proxies(_shot(shot))
+    return Status(202, None)
+
+
+@router.delete("shots/{shot}/proxies", response={204: None})
+def clear_proxies(request: HttpRequest, shot: int) -> Status:
+    """Take a shot's proxies off the disk."""
+    actions.clear_proxies(_shot(shot).id)
+    return Status(204, None)
+
+
+@router.get("storage", response=list[StorageOut])
+def storage(request: HttpRequest) -> list[StorageOut]:
+    """What the proxies of each shot take."""
+    rows = []
+    for shot in Shot.objects.select_related("job"):
+        files, size = actions.disk_use(pictures.proxy_folder(shot.id))
+        if files:
+            rows.append(StorageOut(shot=shot.id, shot_name=shot.name, job_name=shot.job.name, files=files, bytes=size))
+    return sorted(rows, key=lambda row: -row.bytes)
+
+
+@router.post("edits", response=list[CutOut])
+def read_edit(request: HttpRequest, file: File[UploadedFile], rate: Form[str] = "24") -> list[CutOut]:
+    """The shots of an edit (.otio, .edl) and the footage found for them; nothing is made yet."""
+    if (file.size or 0) > MOST_SMALL_FILE:
+        raise HushError(f"{file.name} is too large for an edit.", "too-large")
+    try:
+        exact = Fraction(rate)
+    except (ValueError, ZeroDivisionError) as error:
+        raise HushError("Write the edit's rate like 25 or 24000/1001.", "bad-rate") from error
+    return [CutOut(**cut) for cut in conform.cuts_of(str(file.name), file.read(), exact)]
+
+
+@router.post("jobs/{job}/conform", response={201: list[ShotOut]})
+def conform_job(request: HttpRequest, job: int, payload: ConformIn) -> Status:
+    """Make the shots of an edit."""
+    made = conform.conform(get_object_or_404(Job, id=job), [cut.dict() for cut in payload.cuts], payload.handles)
+    return Status(201, [shot_out(shot) for shot in made])

@@ -1,0 +1,146 @@
+"""A change of a fix: one change, one version, one revision, one message; order, undo, and taking a fix away."""
+
+from collections.abc import Callable
+from copy import deepcopy
+from typing import Any
+
+from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
+from events.tell import tell
+from jobs.models import Shot
+
+from fixes.document import Document
+from fixes.models import Fix, Revision
+from fixes.signals import fix_changed, fix_goes, order_changed
+from hushcore.errors import HushError
+
+Change = Callable[[Document], str]
+
+
+class Conflict(HushError):
+    """Someone else changed it first; ``newer`` is how it stands now."""
+
+    def __init__(self, newer: Any) -> None:
+        super().__init__(
+            "This fix was changed in another window. The newer state is shown; change it again if you like.",
+            "conflict",
+        )
+        self.newer = newer
+
+
+def document_out(fix: Fix) -> Document:
+    """For ``Conflict``: the newer version and document."""
+    return {"fix": fix.id, "version": fix.version, "document": fix.document}
+
+
+@transaction.atomic
+def change(fix_id: int, version: int, by: AbstractBaseUser | None, do: Change) -> Fix:
+    """Apply ``do`` to the document (it returns the change's label), unless someone was faster.
+
+    Raises Conflict with the newer state when ``version`` is not the fix's own any more.
+    """
+    fix = locked(fix_id, version)
+    document = deepcopy(fix.document)
+    label = do(document)
+    if document == fix.document:
+        return fix
+    _keep(fix, document, label, by)
+    return fix
+
+
+def locked(fix_id: int, version: int) -> Fix:
+    """The fix, locked for this transaction. Raises Conflict or HushError (not-found)."""
+    fix = Fix.objects.select_for_update().filter(id=fix_id).first()
+    if fix is None:
+        raise HushError("This fix was taken away in another window.", "not-found")
+    if fix.version != version:
+        raise Conflict(document_out(fix))
+    return fix
+
+
+def _keep(fix: Fix, document: Document, label: str, by: AbstractBaseUser | None) -> None:
+    fix.revisions.filter(number__gt=fix.revision).delete()
+    fix.revision += 1
+    fix.version += 1
+    fix.document = document
+    fix.save()
+    Revision.objects.create(fix=fix, number=fix.revision, document=document, label=label, by=person(by))
+    changed(fix)
+
+
+def changed(fix: Fix) -> None:
+    """Tell the screens, and whoever hangs on what the fix does to pixels."""
+    tell("fix", fix=fix.id, shot=fix.shot_id, version=fix.version)
+    fix_changed.send(Fix, fix=fix)
+
+
+def person(by: AbstractBaseUser | None) -> Any:
+    """Who made a change, if anyone is signed in."""
+    return by if by is not None and by.is_authenticated else None
+
+
+@transaction.atomic
+def step(fix_id: int, version: int, by: int) -> Fix:
+    """Undo (-1) or redo (+1)."""
+    fix = locked(fix_id, version)
+    found = fix.revisions.filter(number=fix.revision + by).first()
+    if found is None:
+        raise HushError("There is nothing to undo." if by < 0 else "There is nothing to redo.", "no-revision")
+    fix.revision, fix.document = found.number, found.document
+    fix.version += 1
+    fix.save()
+    changed(fix)
+    return fix
+
+
+def set_name(document: Document, name: str) -> str:
+    """Rename."""
+    if not name.strip():
+        raise HushError("Give the fix a name.", "no-name")
+    document["name"] = name.strip()[:120]
+    return "Rename"
+
+
+def set_on(document: Document, on: bool) -> str:
+    """Switch the whole fix."""
+    document["on"] = on
+    return "On" if on else "Off"
+
+
+def set_off(document: Document, fix: Fix, off: list[tuple[int, int]]) -> str:
+    """The stretches on which the fix is off."""
+    shot = fix.shot
+    for first, last in off:
+        if not shot.first <= first <= last <= shot.last:
+            raise HushError(
+                f"{first} to {last} is not a range of this shot ({shot.first} to {shot.last}).", "bad-range"
+            )
+    document["off"] = sorted([first, last] for first, last in off)
+    return "Off ranges"
+
+
+@transaction.atomic
+def take_away(fix_id: int, version: int) -> None:
+    """Delete a fix for good; the apps above stop what they do for it and clear what they keep (``fix_goes``)."""
+    fix = locked(fix_id, version)
+    fix_goes.send(Fix, fix=fix)
+    tell("fix", fix=fix.id, shot=fix.shot_id, gone=True)
+    shot, order = fix.shot_id, fix.order
+    fix.delete()
+    order_changed.send(Fix, shot=shot, order=order)
+
+
+@transaction.atomic
+def reorder(shot: Shot, ids: list[int]) -> None:
+    """Lay a shot's fixes in another order. Raises HushError when ``ids`` are not exactly its fixes."""
+    fixes = {fix.id: fix for fix in shot.fixes.select_for_update()}
+    if sorted(ids) != sorted(fixes):
+        raise HushError("The fixes have changed meanwhile; look again before you move them.", "conflict")
+    moved = [number for number, one in enumerate(ids, 1) if fixes[one].order != number]
+    for number in moved:
+        fix = fixes[ids[number - 1]]
+        fix.order = number
+        fix.save(update_fields=["order"])
+    if moved:
+        tell("order", shot=shot.id)
+        order_changed.send(Fix, shot=shot.id, order=moved[0])

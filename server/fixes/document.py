@@ -1,0 +1,69 @@
+"""A fix's document as plain data: what is chosen, what is missing, whether it is off; and its outlines for the engine."""
+
+from typing import Any
+
+from fixes.models import Path
+from hushcore.errors import HushError
+from hushcore.recipe.models import EdgeData, MatchData, OutlineData, check
+
+Document = dict[str, Any]
+
+
+def blank_document(name: str) -> dict[str, Any]:
+    """A fix with nothing decided yet."""
+    return {
+        "name": name, "on": True, "hold": None,
+        "edge": {"outlines": [], "growth": 6.0, "softness": 14.0, "inside": 0.0},
+        "plate": None, "plates": [], "source": "replace", "blend": "time", "art": None,
+        "front": {"auto": True, "shapes": []}, "stands": False, "protect": None, "match": MatchData().model_dump(), "off": [],
+    }  # fmt: skip
+
+
+def plain_outline(path: int | None) -> Document:
+    """An outline as a document has it: a path that is added and stays as it is."""
+    return {"path": path, "keys": [], "takes": False, "width": None, "span": None}
+
+
+def is_off(document: Document, frame: int) -> bool:
+    """Whether the fix is off on a frame."""
+    return any(first <= frame <= last for first, last in document.get("off", []))
+
+
+def missing_part(document: Document) -> str:
+    """What a fix still lacks to be laid, in words; empty when nothing."""
+    if document["hold"] is None:
+        return "No hold yet: circle the mark."
+    if not document["edge"]["outlines"]:
+        return "No edge yet: draw it round the mark."
+    if not document["plates"]:
+        return "No plate yet: pick a frame to retouch."
+    if document["source"] == "insert" and document["art"] is None:
+        return "No artwork yet: bring in a picture to put on."
+    return ""
+
+
+def outline_of(outline: Document) -> Document:
+    """An outline of a document as the engine's OutlineData, its points read from the paths that it names."""
+    wanted = [outline["path"], *(key["path"] for key in outline["keys"])]
+    rows = Path.objects.in_bulk([number for number in wanted if number is not None])
+    plain = {name: outline[name] for name in ("takes", "width", "span")}
+    keys = [{"frame": key["frame"], "nodes": rows[key["path"]].nodes} for key in outline["keys"]]
+    return {**plain, "keys": keys, "nodes": rows[outline["path"]].nodes if outline["path"] in rows else None}
+
+
+def edge_data(document: Document) -> EdgeData:
+    """The edge for the engine. Raises HushError when there is none."""
+    edge = document["edge"]
+    if not edge["outlines"]:
+        raise HushError("No edge yet: draw it round the mark.", "incomplete")
+    first, *more = (outline_of(outline) for outline in edge["outlines"])
+    numbers = {name: edge[name] for name in ("growth", "softness", "inside")}
+    return check({**first, "more": more, **numbers}, EdgeData, "The edge")
+
+
+def mark_of(document: Document) -> Any:
+    """The first outline as a polygon (n, 2) on the still surface, or None."""
+    if not document["edge"]["outlines"]:
+        return None
+    outline = OutlineData.model_validate(outline_of(document["edge"]["outlines"][0])).outline()
+    return outline.at(outline.keys[0][0]).line(outline.width is None)[0]

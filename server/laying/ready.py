@@ -1,0 +1,240 @@
+"""Fixes prepared for looking and delivering, kept in memory while their documents stand."""
+
+import hashlib
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from fixes.document import is_off, missing_part
+from fixes.models import Fix
+from holds.current import current_hold
+from holds.models import Hold
+from jobs.models import Shot, inside_root
+from jobs.pictures import codes_of
+from jobs.shelf import Shelf
+from jobs.viewing import View, look_name
+from plates import retouching
+from plates.models import Artwork, Plate
+from plates.root import plates_root
+
+from hushcore.arrays import F32, Codes, Rect
+from hushcore.errors import HushError
+from hushcore.hold.record import Hold as EngineHold
+from hushcore.media.pictures import read_codes
+from hushcore.patch.fix import Fix as ReadyFix
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay_all
+from hushcore.plates import plate as plates
+from hushcore.recipe.build import build_art
+from hushcore.recipe.models import ArtData
+from hushcore.retouch.strokes import Canvas, paint
+from laying import evidence
+from laying.names import digest, recipe_of
+from laying.recipe import fix_data, strokes_of
+
+PLANE_SHOWS = 0.25  # of the ground's size, beyond it on every side
+PLATE_BYTES, FIX_BYTES, PATCHED_BYTES = 400_000_000, 300_000_000, 256_000_000  # kept in memory
+SNAPSHOT_EVERY = 64  # strokes: editing an early one repaints from the last picture before it
+
+
+def _fix_bytes(fix: ReadyFix) -> int:
+    sheets = sum(part.nbytes for sheet in fix.sheets for part in vars(sheet).values() if isinstance(part, np.ndarray))
+    return int(sheets + (8 * fix.matte.nbytes if fix.matte is not None else 0))
+
+
+plates_kept: Shelf = Shelf(PLATE_BYTES, lambda plate: int(plate.original.nbytes + plate.painted.nbytes))
+fixes_kept: Shelf = Shelf(FIX_BYTES, _fix_bytes)
+patched_kept: Shelf = Shelf(PATCHED_BYTES, lambda codes: int(codes.nbytes))
+
+
+def hold_near(hold: Hold, frame: int, reach: int = 1) -> EngineHold:
+    """The engine's hold with the frames that patching ``frame`` needs: itself and its neighbours."""
+    engine = hold.engine(frames=False)
+    for row in hold.on(list(range(frame - reach, frame + reach + 1))):
+        engine.frames[row.frame] = row.engine()
+    return engine
+
+
+def view_rect(hold: Hold, engine: EngineHold) -> Rect:
+    """What the Still view shows: always the same place round the ground, so that it holds still."""
+    width, height = engine.size
+    if engine.grid is not None:
+        return engine.grid.rect.grown(plates.BESIDE).clipped(width, height)
+    ground = Rect.around(np.concatenate([np.array(shape, float) for shape in hold.ground["read"]]))
+    beside = plates.BESIDE + int(PLANE_SHOWS * max(ground.width, ground.height))
+    return ground.grown(beside).clipped(width, height)
+
+
+def painted_plate(fix: Fix, entry: dict[str, Any], hold: Hold) -> plates.Plate:
+    """A plate of the recipe; strokes are laid onto the longest part of the list that is already kept."""
+    row = Plate.objects.get(id=entry["id"])
+    strokes = strokes_of(entry)
+    ids = tuple(number for number, _ in strokes)
+    base = (row.id, hold.id if row.frame != hold.anchor else 0, fix.shot.clip.encoding, below_state(fix))
+    for count in range(len(ids), -1, -1):
+        found = plates_kept.get((base, ids[:count]))
+        if found is not None:
+            break
+    else:
+        count, found = 0, plates_kept.put((base, ()), _bare_plate(fix, row, hold))
+    donors = _Donors(fix, hold, found.rect)
+    while count < len(ids):
+        upto = min(len(ids), (count // SNAPSHOT_EVERY + 1) * SNAPSHOT_EVERY)
+        painted = found.painted.copy()
+        paint(
+            Canvas(painted, found.original, found.rect, found.encoding, donors),
+            [data.stroke() for _, data in strokes[count:upto]],
+        )
+        found = plates_kept.put((base, ids[:upto]), replace(found, painted=painted))
+        count = upto
+    return found
+
+
+def _bare_plate(fix: Fix, row: Plate, hold: Hold) -> plates.Plate:
+    """A plate before any stroke."""
+    clip = fix.shot.clip
+    engine = hold_near(hold, row.frame)
+    start = None
+    if row.average:
+        start = plates.averaged(
+            lambda n: codes_below(fix, n),
+            hold_near(hold, row.frame, row.average),
+            row.frame,
+            row.average,
+            clip.encoding,
+        )
+    elif row.start == "shot":
+        rect = plates.still_rect(engine, row.frame)
+        start = plates.still_picture(codes_of(clip.media(), row.frame), engine, row.frame, rect, clip.encoding)
+    finished = read_codes(inside_root(plates_root(), row.picture)) if row.picture else None
+    return plates.make_plate(
+        codes_below(fix, row.frame), engine, row.frame, [], finished, encoding=clip.encoding, start=start
+    )
+
+
+class _Donors:
+    """Other frames on the still surface, each pulled back once a painting."""
+
+    def __init__(self, fix: Fix, hold: Hold, rect: Rect) -> None:
+        self.fix, self.hold, self.rect = fix, hold, rect
+        self.kept: dict[int, F32] = {}
+
+    def __call__(self, frame: int) -> F32:
+        if frame not in self.kept:
+            engine = hold_near(self.hold, frame)
+            if not engine.has(frame):
+                raise HushError(f"The hold does not reach frame {frame}, which a stroke takes from.", "not-held")
+            codes = codes_below(self.fix, frame)
+            self.kept[frame] = plates.still_picture(codes, engine, frame, self.rect, self.fix.shot.clip.encoding)
+        return self.kept[frame]
+
+
+def painted_plates(fix: Fix, hold: Hold) -> list[tuple[int, plates.Plate]]:
+    """The fix's plates, each with its frame, painted as they stand."""
+    return [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in fix.document["plates"]]
+
+
+def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
+    """A fix prepared from its document. Raises HushError when a part is missing."""
+    return _prepared(fix, below_state(fix))[:2]
+
+
+def _prepared(fix: Fix, below: str) -> tuple[ReadyFix, Hold, str]:
+    """A fix made ready on what lies ``below``, its hold, and the name of its evidence."""
+    document = fix.document
+    hold = current_hold(fix)
+    said, evidence_name = evidence.named(fix, hold)
+    parts = {k: document[k] for k in ("edge", "plates", "source", "blend", "art", "front", "stands", "match")}
+    key = (fix.id, hold.id, hold.running, fix.shot.clip.encoding, below, digest([parts, evidence_name]))
+
+    def make() -> ReadyFix:
+        data = fix_data(document)
+        made = painted_plates(fix, hold)
+        whole = data.stands or said.standing is not None  # plates must be found on their own frames
+        engine = hold.engine(frames=whole)
+        art = _art(fix, data.art)
+        prepared = make_fix(engine, data.plan(), made, said, art, lambda n: codes_below(fix, n), fix.id)
+        return replace(prepared, hold=hold.engine(frames=False)) if whole else prepared
+
+    return fixes_kept.once(key, make), hold, evidence_name
+
+
+def _art(fix: Fix, data: ArtData | None) -> Any:
+    if data is None:
+        return None
+    row = Artwork.objects.get(id=fix.document["art"]["id"])
+    return build_art(data, inside_root(plates_root(), row.file), fix.shot.clip.encoding)
+
+
+def below_state(fix: Fix) -> str:
+    """A name for all that the fixes below do; empty when there are none."""
+    return _lower_state([
+        other for other in fix.shot.fixes.filter(order__lt=fix.order)
+        if other.document["on"] and not missing_part(other.document)
+    ])  # fmt: skip
+
+
+def _lower_state(lower: list[Fix]) -> str:
+    return digest([[other.id, recipe_of(other.document)] for other in lower]) if lower else ""
+
+
+def codes_below(fix: Fix, frame: int) -> Codes:
+    """A frame with the fixes below this one laid in."""
+    return laid_codes(fix.shot, frame, fix.order)
+
+
+Stack = tuple[list[ReadyFix], str]
+
+
+def _held_name(near: EngineHold) -> str:
+    """A name for where a hold lies on the few frames that it knows."""
+    whole = hashlib.sha256()
+    for number, frame in sorted(near.frames.items()):
+        whole.update(f"{number} ".encode() + np.ascontiguousarray(frame.params, np.float64).tobytes())
+    return whole.hexdigest()[:24]
+
+
+def laid_codes(shot: Shot, frame: int, below: int | None = None, known: Stack | None = None) -> Codes:
+    """A frame with all fixes that can be laid (those of an order under ``below``), the last few kept. ``known``: its
+    stack, when that is at hand."""
+    laid, state = known or stack(shot, frame, below)
+    media = shot.clip.media()
+    if not laid:
+        return codes_of(media, frame)
+    return patched_kept.once((media.stamp(frame), state), lambda: lay_all(codes_of(media, frame), frame, laid)[0])
+
+
+def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
+    """The fixes that can be laid on a frame, in order, and a name for exactly this state."""
+    laid, names, lower = [], [], list[Fix]()
+    for fix in shot.fixes.all():
+        fix.shot, document = shot, fix.document
+        if below is not None and fix.order >= below:
+            break
+        if not document["on"] or missing_part(document):
+            continue
+        beneath = _lower_state(lower)
+        lower.append(fix)
+        if is_off(document, frame):
+            continue
+        try:
+            prepared, hold, evidence_name = _prepared(fix, beneath)
+        except HushError:
+            continue  # its stage says what is wrong; looking goes on
+        near = hold_near(hold, frame, prepared.reach)
+        if not near.has(frame):
+            continue
+        laid.append(replace(prepared, hold=near))
+        names.append([fix.id, recipe_of(document), _held_name(near), evidence_name])
+    return laid, digest(names)
+
+
+def patched_key(shot: Shot, frame: int, state: str, view: View) -> str:
+    """The name of a patched picture in the shot's store; ``state`` as ``stack`` gives it."""
+    return f"patched {shot.clip.media().stamp(frame)} {state} {look_name(shot)} {view.name}"
+
+
+def active_plate(fix: Fix) -> tuple[plates.Plate, Hold]:
+    """The plate that is worked on. Raises HushError when there is none."""
+    hold = current_hold(fix)
+    return painted_plate(fix, retouching.entry_of(fix.document), hold), hold
