@@ -12,7 +12,7 @@ import { SourceStage } from "./source/SourceStage";
 export function Stages({ shot, fix, onDeliver }: { shot: Shot; fix: Fix | null; onDeliver: () => void }) {
   const change = useChange(shot.id, fix?.id ?? 0, (problem) => say(problem.message));
   return (
-    <aside aria-label="Stages" className="stitch-l thin-scroll flex w-[264px] shrink-0 flex-col overflow-y-auto">
+    <aside aria-label="Stages" className="stitch-l thin-scroll flex w-[298px] shrink-0 flex-col overflow-y-auto">
       {fix ? (
         <>
           <HoldStage shot={shot} fix={fix} change={change} />
