@@ -182,7 +182,7 @@ def test_edge_match_and_tells(page: Page, running: Running):
         expect(page.get_by_role("radiogroup", name="Light").get_by_role("radio", name=mode)).to_be_visible()
     page.get_by_role("button", name="Show the light").click()
     expect(page.get_by_text(re.compile("its light"))).to_be_visible()
-    expect(page.get_by_role("img", name="Grain against brightness")).to_be_visible(timeout=30_000)
+    expect(page.get_by_role("img", name="Grain against brightness")).to_be_visible(timeout=120_000)
 
     # the patch is half done, so something gives it away: the workers say where
     page.get_by_role("radio", name="Off").click()
