@@ -144,7 +144,9 @@ def examine(request: HttpRequest, place: str) -> FoundOut:
 def colour(request: HttpRequest) -> ColourOut:
     """Encodings, displays and views, and the LUTs that were brought in."""
     plain = [EncodingOut(space=name, words=entry.words, display=entry.display) for name, entry in curves.PLAIN.items()]
-    named = [EncodingOut(space=spaces.PREFIX + name, words=name, display=False) for name in spaces.offered(settings.OCIO)]
+    named = [
+        EncodingOut(space=spaces.PREFIX + name, words=name, display=False) for name in spaces.offered(settings.OCIO)
+    ]
     folder = settings.VAR / "looks"
     return ColourOut(
         encodings=plain + named,
