@@ -18,6 +18,7 @@ import signal
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from types import ModuleType
 from typing import Any
@@ -57,12 +58,13 @@ def _render_wall(job: Job) -> int:
     return frame
 
 
-def _render_jug(job: Job) -> int:
+def _render_movie(name: str, other: int, job: Job) -> int:
+    """A frame of a video, kept until the movie is written; ``other``: so that its grain is not another shot's."""
     frame, seed, media, truth = job
-    marked, clean = jug.render(frame, seed)
-    seen = sensor.add_grain(marked, sensor.grain_field(marked.shape, frame * 1000 + seed + 77))
+    marked, clean = {"jug": jug, "bust": bust}[name].render(frame, seed)  # type: ignore[attr-defined]
+    seen = sensor.add_grain(marked, sensor.grain_field(marked.shape, frame * 1000 + seed + other))
     np.save(Path(media) / f"{frame:04d}.npy", sensor.quantise(_bt1886(seen)))
-    files.write_tiff(Path(truth) / "clean" / f"jug.{frame:04d}.tif", sensor.quantise(_bt1886(clean)), "none")
+    files.write_tiff(Path(truth) / "clean" / f"{name}.{frame:04d}.tif", sensor.quantise(_bt1886(clean)), "none")
     return frame
 
 
@@ -72,15 +74,6 @@ def _render_arm(job: Job) -> int:
     field = sensor.grain_field(marked.shape, frame * 1000 + seed + 154)
     files.write_exr(Path(media) / f"arm.{frame:04d}.exr", sensor.add_grain(marked, field), arm.RATE)
     files.write_exr(Path(truth) / "clean" / f"arm.{frame:04d}.exr", clean, arm.RATE)
-    return frame
-
-
-def _render_bust(job: Job) -> int:
-    frame, seed, media, truth = job
-    marked, clean = bust.render(frame, seed)
-    seen = sensor.add_grain(marked, sensor.grain_field(marked.shape, frame * 1000 + seed + 231))
-    np.save(Path(media) / f"{frame:04d}.npy", sensor.quantise(_bt1886(seen)))
-    files.write_tiff(Path(truth) / "clean" / f"bust.{frame:04d}.tif", sensor.quantise(_bt1886(clean)), "none")
     return frame
 
 
@@ -134,11 +127,11 @@ SHOTS = {
         before=lambda: cloth.make_scene(1), truth=_apron_truth,
     ),
     "wall": Shot(wall, ("wall", "noise", "sensor"), _render_wall),
-    "jug": Shot(jug, ("jug", "noise", "sensor"), _render_jug, movie="jug.mov", timecode="01:00:10:00"),
+    "jug": Shot(jug, ("jug", "noise", "sensor"), partial(_render_movie, "jug", 77), movie="jug.mov", timecode="01:00:10:00"),
     "arm": Shot(arm, ("arm", "noise", "sensor", "raster"), _render_arm),
     "bust": Shot(
-        bust, ("bust", "noise", "sensor", "raster"), _render_bust, movie="bust.mov", timecode="01:02:04:11", coded=True,
-        before=bust.make_clay,
+        bust, ("bust", "noise", "sensor", "raster"), partial(_render_movie, "bust", 231), movie="bust.mov",
+        timecode="01:02:04:11", coded=True, before=bust.make_clay,
     ),
     "yard": Shot(yard, ("yard", "noise", "sensor"), _render_yard, ("bare",), "yard.mov", "10:04:31:20", before=yard.make_maps),
 }  # fmt: skip
@@ -164,25 +157,28 @@ def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int) -
     """One shot, unless it is already there; returns whether anything was rendered."""
     scene: Any = shot.scene
     footage, exact = media / name, truth / name
+    growing = media / f".{name}.part"  # what is there by its own name is whole
     stamp = exact / "rendered.txt"
     tag = f"{fingerprint(*shot.code)} frames {scene.COUNT}"
     if stamp.exists() and stamp.read_text() == tag and footage.exists() and any(footage.iterdir()):
         return False
     stamp.unlink(missing_ok=True)
     kept = exact / "kept"  # a movie's frames until it is written
-    for folder in (footage, exact / "clean", *(exact / more for more in shot.extra), kept):
+    for folder in (growing, exact / "clean", *(exact / more for more in shot.extra), kept):
         shutil.rmtree(folder, ignore_errors=True)
         folder.mkdir(parents=True)
     if shot.before is not None:
         shot.before()  # made once, before the processes fork
     frames = list(range(scene.FIRST, scene.FIRST + scene.COUNT))
-    place = kept if shot.movie else footage
+    place = kept if shot.movie else growing
     _in_processes(name, shot.frame, [(frame, 1, str(place), str(exact)) for frame in frames], workers)
     if shot.movie:
-        files.write_movie(footage / shot.movie, kept, scene.COUNT, scene.RATE, shot.timecode, shot.coded)
+        files.write_movie(growing / shot.movie, kept, scene.COUNT, scene.RATE, shot.timecode, shot.coded)
     shutil.rmtree(kept)
     found = scene.truth(frames) if shot.truth is None else shot.truth(frames, workers)
     np.savez_compressed(exact / "truth.npz", **found)
+    shutil.rmtree(footage, ignore_errors=True)
+    growing.rename(footage)
     stamp.write_text(tag)
     return True
 

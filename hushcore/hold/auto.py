@@ -118,9 +118,10 @@ def _places(ground: Ground) -> F64:
     box = np.concatenate(ground.read)
     across, down = (np.linspace(box[:, k].min(), box[:, k].max(), POINTS) for k in range(2))
     points = np.stack(np.meshgrid(across, down), -1).reshape(-1, 2)
-    mask = ground.mask(Rect.around(box))
-    inside = [mask[int(y - box[:, 1].min()), int(x - box[:, 0].min())] > 0 for x, y in points - 1e-6]
-    return points[inside] if sum(inside) >= POINTS else points
+    rect = Rect.around(box)
+    cols, rows = np.minimum(points - [rect.left, rect.top], [rect.width - 1, rect.height - 1]).astype(int).T
+    inside = ground.mask(rect)[rows, cols] > 0
+    return points[inside] if inside.sum() >= POINTS else points
 
 
 def plainest(trials: list[Trial]) -> str:

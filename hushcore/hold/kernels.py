@@ -4,8 +4,6 @@ import numpy as np
 from numba import njit
 
 BLOCK_TERMS = 9  # xx xy yy of J J', xx xy yy of sym(grad T grad n'), J r (x, y), weight
-
-
 SHEET_WIDEST = 16.0  # times as large as on the anchor frame: no surface grows so much, a map that has broken down does
 
 
@@ -296,7 +294,7 @@ def draw_sheet(x, y, still_left, still_top, step, left, top, out_x, out_y, seen)
         for col in range(cols - 1):
             for half in range(2):
                 ra, ca = row + half, col + half
-                rb, cb = row + half * 1, col + 1 - half
+                rb, cb = row + half, col + 1 - half
                 rc, cc = row + 1 - half, col + half
                 ax, ay = x[ra, ca] - left, y[ra, ca] - top
                 bx, by = x[rb, cb] - left, y[rb, cb] - top

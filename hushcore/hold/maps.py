@@ -16,11 +16,11 @@ INVERSE_CAP = 24.0  # px a step
 INVERSE_TOLERANCE = 1e-4  # px
 INVERSE_BEYOND = 4  # knots outside the rectangle on every side
 INVERSE_STRIDE = 8  # dense inverses are solved on this grid and interpolated
-TURNED = 0.05  # of its area on the anchor frame: a place that shows less has turned away, or nearly
-BENDS_AWAY = 0.3  # where a surface shows so little of itself, its inverse is steep: it is drawn, not interpolated
+TURNED = 0.05  # how square-on a place is seen, 1 as on the anchor frame: with less it has turned away, or nearly
+BENDS_AWAY = 0.3  # where a surface is seen so slantwise, its inverse is steep: it is drawn, not interpolated
 SHEET_STEP = 3  # px between places that are drawn
 SHEET_STEPS, SHEET_CAP = 3, 1.0  # of Newton's method from what was drawn, px
-AREA_STEP = 6  # px between places whose area is worked out
+FACING_STEP = 6  # px between places whose slant is worked out
 
 
 class HoldMap(Protocol):
@@ -65,8 +65,7 @@ class MeshMap:
     def inverse(self, points: F64) -> F64:
         """Newton's method from the affine part; places far outside the grid stay approximate."""
         shift, turn = spline.affine_map(self.grid, self.coefficients)
-        still = points - (shift + points @ turn)
-        still = points - (shift + still @ turn)
+        still = (points - shift) @ np.linalg.pinv(np.eye(2) + turn)
         flat = np.ascontiguousarray(still.reshape(-1, 2), np.float64)
         targets = np.ascontiguousarray(np.asarray(points, np.float64).reshape(-1, 2))
         grid = self.grid
@@ -145,17 +144,24 @@ def dense_inverse(held: HoldMap, rect: Rect) -> tuple[F32, F32]:
     return x, y
 
 
-def shown(held: HoldMap, rect: Rect) -> F32 | None:
-    """How much (h, w) of its area on the anchor frame every place of a still ``rect`` shows on the frame; not above 0 where it
-    has turned away. None for a plane, which turns as a whole."""
+def facing(held: HoldMap, rect: Rect) -> F32 | None:
+    """How square-on (h, w) every place of a still ``rect`` is seen: the shorter over the longer axis of what the map makes of
+    a small circle, so that coming nearer or going away does not count; below 0 where it has turned away. None for a plane,
+    which turns as a whole."""
     if not isinstance(held, MeshMap):
         return None
-    rows, cols = -(-rect.height // AREA_STEP) + 1, -(-rect.width // AREA_STEP) + 1
-    xs, ys = rect.left + AREA_STEP * np.arange(cols, dtype=float), rect.top + AREA_STEP * np.arange(rows, dtype=float)
+    rows, cols = -(-rect.height // FACING_STEP) + 1, -(-rect.width // FACING_STEP) + 1
+    xs, ys = (
+        rect.left + FACING_STEP * np.arange(cols, dtype=float),
+        rect.top + FACING_STEP * np.arange(rows, dtype=float),
+    )
     turn = jacobian_grid(held, xs, ys)
-    area = (turn[..., 0, 0] * turn[..., 1, 1] - turn[..., 0, 1] * turn[..., 1, 0]).astype(np.float32)
-    u, v = (np.arange(size, dtype=np.float32) / AREA_STEP for size in (rect.width, rect.height))
-    return np.asarray(cv2.remap(area, *np.meshgrid(u, v), cv2.INTER_LINEAR))
+    area = turn[..., 0, 0] * turn[..., 1, 1] - turn[..., 0, 1] * turn[..., 1, 0]
+    squares = (turn**2).sum((-2, -1))
+    longest = (squares + np.sqrt(np.maximum(squares**2 - 4 * area**2, 0))) / 2  # of the axes, squared
+    slant = (area / np.maximum(longest, 1e-12)).astype(np.float32)
+    u, v = (np.arange(size, dtype=np.float32) / FACING_STEP for size in (rect.width, rect.height))
+    return np.asarray(cv2.remap(slant, *np.meshgrid(u, v), cv2.INTER_LINEAR))
 
 
 def sheet_inverse(held: MeshMap, target: Rect, rect: Rect) -> tuple[F32, F32, F32]:

@@ -8,7 +8,7 @@ import numpy as np
 from hushcore.arrays import F32, Codes, Mask, Rect, most
 from hushcore.edge import front
 from hushcore.hold.confidence import CELL
-from hushcore.hold.maps import dense_forward, shown
+from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, grain_gain, halved
 from hushcore.light.standing import without
@@ -80,7 +80,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
 
 
 ANYWHERE = 30.0  # px of drift
-READ_LEAST = 0.12  # of a place's area on the anchor frame: what shows less of itself has all but turned away
+READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but turned away
 COVERED = 0.05  # of a place; light is read where less than this is in front
 FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
 
@@ -97,9 +97,8 @@ def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask
     map_x, map_y = maps
     height, width = codes.shape[:2]
     usable = (map_x >= 0) & (map_y >= 0) & (map_x <= width - 1) & (map_y <= height - 1)
-    area = shown(fix.hold.at(frame), spot.rect)
-    if area is not None:
-        usable &= area > READ_LEAST
+    if spot.slant is not None:
+        usable &= spot.slant > READ_LEAST
     if fix.plan.stands:
         for number in (frame, *(sheet.frame for sheet in fix.sheets)):
             if fix.hold.has(number):

@@ -16,9 +16,9 @@ from hushcore.hold.maps import (
     MeshMap,
     dense_forward,
     dense_inverse,
+    facing,
     forward_grid,
     sheet_inverse,
-    shown,
 )  # fmt: skip
 
 FRAME_MARGIN = 3  # px round the matte in the frame
@@ -29,7 +29,8 @@ CREASE = 4  # px: half the width of a crease that is laid over
 @dataclass(frozen=True)
 class Place:
     """``rect`` of the still surface with its ``matte`` and px ``outside`` it; ``target`` of the frame with the still
-    position (``map_x``, ``map_y``, in px of ``rect``) and the matte ``cover`` of each of its pixels."""
+    position (``map_x``, ``map_y``, in px of ``rect``) and the matte ``cover`` of each of its pixels; how square-on the places
+    of ``rect`` are seen (``slant``, None for a plane)."""
 
     rect: Rect
     matte: F32
@@ -38,6 +39,7 @@ class Place:
     map_x: F32
     map_y: F32
     cover: F32
+    slant: F32 | None = None
 
 
 def outside_of(matte: F32) -> F32:
@@ -50,31 +52,33 @@ def on_surface(held: HoldMap, rect: Rect, matte: F32, outside: F32, size: tuple[
     target = _frame_rect(held, rect, matte).clipped(*size)
     if target.empty:
         return None
-    area = shown(held, rect)
-    if isinstance(held, MeshMap) and area is not None and float(area[matte > 0].min(initial=1.0)) < BENDS_AWAY:
-        return _bent_away(held, rect, matte, outside, target, area)
+    slant = facing(held, rect)
+    if isinstance(held, MeshMap) and slant is not None and float(slant[matte > 0].min(initial=1.0)) < BENDS_AWAY:
+        return _bent_away(held, rect, matte, outside, target, slant)
     map_x, map_y = _local(held, target, rect)
-    cover = np.empty(map_x.shape, np.float32)
-    sampling.bilinear(matte, map_x, map_y, cover)
-    return Place(rect, matte, outside, target, map_x, map_y, cover)
+    return Place(rect, matte, outside, target, map_x, map_y, _sampled(matte, map_x, map_y), slant)
 
 
-def _bent_away(held: MeshMap, rect: Rect, matte: F32, outside: F32, target: Rect, area: F32) -> Place | None:
+def _bent_away(held: MeshMap, rect: Rect, matte: F32, outside: F32, target: Rect, slant: F32) -> Place | None:
     """A mark on a surface part of which has turned away: laid where it faces the camera, up to its silhouette."""
     x, y, seen = sheet_inverse(held, target, rect)
-    faces = np.clip((area - TURNED) / TURNED, 0, 1)
-    map_x, map_y = x - np.float32(rect.left), y - np.float32(rect.top)
-    cover = np.zeros(map_x.shape, np.float32)
-    sampling.bilinear(np.ascontiguousarray(matte * faces, np.float32), map_x, map_y, cover)
-    cover *= np.minimum(seen, cv2.GaussianBlur(seen, (0, 0), SILHOUETTE) * 2 - 1).clip(0)
-    if not (cover > 0).any():
+    if not seen.any():
         return None
-    # a crease of the map within the mark is no silhouette: what lies nearest goes on across it
+    map_x, map_y = _nearest(seen > 0, x - np.float32(rect.left), y - np.float32(rect.top))
+    visible = _sampled(np.clip((slant - TURNED) / TURNED, 0, 1), map_x, map_y)
+    visible *= np.minimum(seen, cv2.GaussianBlur(seen, (0, 0), SILHOUETTE) * 2 - 1).clip(0)
+    # a crease of the map is no silhouette: what lies nearest goes on across it
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * CREASE + 1,) * 2)
-    closed = cv2.morphologyEx(cv2.copyMakeBorder(cover, *(CREASE,) * 4, cv2.BORDER_CONSTANT), cv2.MORPH_CLOSE, disc)
-    cover = np.ascontiguousarray(closed[CREASE:-CREASE, CREASE:-CREASE])
-    map_x, map_y = _nearest(seen > 0, map_x, map_y)
-    return Place(rect, matte, outside, target, map_x, map_y, cover)
+    padded = cv2.copyMakeBorder(visible, *(CREASE,) * 4, cv2.BORDER_CONSTANT)
+    visible = cv2.morphologyEx(padded, cv2.MORPH_CLOSE, disc)[CREASE:-CREASE, CREASE:-CREASE]
+    cover = np.asarray(_sampled(matte, map_x, map_y) * visible, np.float32)
+    return Place(rect, matte, outside, target, map_x, map_y, cover, slant) if (cover > 0).any() else None
+
+
+def _sampled(values: F32, map_x: F32, map_y: F32) -> F32:
+    out = np.zeros(map_x.shape, np.float32)
+    sampling.bilinear(np.ascontiguousarray(values, np.float32), map_x, map_y, out)
+    return out
 
 
 def _nearest(known: Mask, *planes: F32) -> list[F32]:
@@ -94,7 +98,7 @@ def in_frame(held: HoldMap, rect: Rect, edge: Edge, frame: int, size: tuple[int,
         return None
     map_x, map_y = _local(held, target, rect)
     matte, outside = standing(held, rect, edge, frame)
-    return Place(rect, matte, outside, target, map_x, map_y, edge.matte(target, frame))
+    return Place(rect, matte, outside, target, map_x, map_y, edge.matte(target, frame), facing(held, rect))
 
 
 def standing(held: HoldMap, rect: Rect, edge: Edge, frame: int) -> tuple[F32, F32]:

@@ -1,8 +1,8 @@
 """Signing in and out."""
 
+from accounts.demo import demo_person
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
-from django.contrib.auth.models import User
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
@@ -10,8 +10,6 @@ from ninja import Router, Schema
 from hushcore.errors import HushError
 
 router = Router(tags=["session"])
-LOOPBACK = ("127.0.0.1", "::1")
-DEMO_USER = "demo"
 
 
 class SessionOut(Schema):
@@ -34,7 +32,7 @@ class SignIn(Schema):
 def session(request: HttpRequest) -> SessionOut:
     """Who is signed in. On loopback, with the demo on, a newcomer is signed in to it without typing."""
     if not request.user.is_authenticated and not request.session.get("signed_out"):
-        demo = _demo(request)
+        demo = demo_person(request.META.get("REMOTE_ADDR", ""))
         if demo is not None:
             login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
     return _state(request)
@@ -43,18 +41,11 @@ def session(request: HttpRequest) -> SessionOut:
 @router.post("session/demo", response=SessionOut, auth=None)
 def open_demo(request: HttpRequest) -> SessionOut:
     """Sign in to the demo again, on this machine and with the demo on."""
-    demo = _demo(request)
+    demo = demo_person(request.META.get("REMOTE_ADDR", ""))
     if demo is None:
         raise HushError("The demo is not open here; sign in with a name and a password.", "forbidden")
     login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
     return _state(request)
-
-
-def _demo(request: HttpRequest) -> User | None:
-    """The demo's person, where a newcomer may be one."""
-    if not settings.DEMO or request.META.get("REMOTE_ADDR") not in LOOPBACK:
-        return None
-    return User.objects.filter(username=DEMO_USER, is_active=True).first()
 
 
 @router.post("session", response=SessionOut, auth=None)

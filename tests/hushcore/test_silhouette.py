@@ -9,7 +9,7 @@ import pytest
 
 from hushcore.arrays import Rect
 from hushcore.geometry.spline import Grid, fitted
-from hushcore.hold.maps import MeshMap, sheet_inverse, shown
+from hushcore.hold.maps import MeshMap, PlanarMap, facing, sheet_inverse
 from hushcore.patch.place import on_surface, outside_of
 
 RADIUS, AXIS = 150.0, 200.0
@@ -32,13 +32,31 @@ SILHOUETTE = AXIS + RADIUS * np.sin(np.pi / 2 - TURN)  # the still place that li
 RIM = AXIS + RADIUS  # where it lies in the frame
 
 
-def test_what_shows_shrinks_with_the_cosine(held):
-    area = shown(held, Rect(140, 120, 300, 240))
+def test_how_square_on_a_place_is_seen_follows_the_cosine(held):
+    slant = facing(held, Rect(140, 120, 300, 240))
     x = np.arange(140, 300)
     angle = np.arcsin((x - AXIS) / RADIUS)
-    expected = np.cos(angle + TURN) / np.cos(angle)
-    assert np.abs(area[60] - expected)[5:-5].max() < 0.05
-    assert (area[60][x > SILHOUETTE + 6] < 0).all()  # turned away
+    narrow = np.cos(angle + TURN) / np.cos(angle)  # across; along the axis nothing changes
+    expected = np.where(narrow > 1, 1 / narrow, narrow)
+    assert np.abs(slant[60] - expected)[5:-5].max() < 0.05
+    assert (slant[60][x > SILHOUETTE + 6] < 0).all()  # turned away
+
+
+@pytest.mark.parametrize("scale", [0.2, 3.0])
+def test_coming_nearer_or_going_away_is_no_turning_away(held, scale):
+    """By area alone, a surface a fifth as large would have been taken for one that is seen from the side."""
+    nearer = MeshMap(held.grid, fitted(held.grid, lambda points: 50 + scale * (points - 100)))
+    rect = Rect(140, 110, 310, 250)
+    assert facing(nearer, rect) == pytest.approx(1, abs=1e-3)
+    matte = np.zeros((140, 170), np.float32)
+    matte[40:100, 60:120] = 1
+    spot = on_surface(nearer, rect, matte, outside_of(matte), (900, 700))
+    assert spot.cover.max() == pytest.approx(1, abs=1e-3)
+    assert spot.cover.sum() == pytest.approx(scale**2 * 60 * 60, rel=0.1)
+
+
+def test_a_plane_turns_as_a_whole():
+    assert facing(PlanarMap(np.eye(3)), Rect(0, 0, 20, 20)) is None
 
 
 def test_every_pixel_up_to_the_rim_finds_the_side_that_faces_the_camera(held):
@@ -68,6 +86,19 @@ def test_a_patch_ends_at_the_silhouette_without_spikes_beyond_it(held):
     assert middle.min() > 0.9  # and no hole before it
     assert laid[: 110 + 40 - 2].max() < 0.01
     assert laid[110 + 100 + 2 :].max() < 0.01
+
+
+def test_what_the_artist_leaves_out_stays_out_where_the_surface_bends_away(held):
+    """A crease of the map is laid over; a narrow gap that was drawn in the matte is none."""
+    rect = Rect(140, 110, 310, 250)
+    matte = np.zeros((140, 170), np.float32)
+    matte[20:130, 20:150] = 1
+    matte[70:75] = 0
+    spot = on_surface(held, rect, matte, outside_of(matte), (420, 360))
+    laid = np.zeros((360, 420), np.float32)
+    laid[spot.target.slices] = spot.cover
+    assert laid[110 + 72, 300:340].max() < 0.01
+    assert laid[110 + 60, 300:340].min() > 0.9
 
 
 def test_a_surface_that_faces_the_camera_is_laid_as_before(held):
