@@ -10,7 +10,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from demo import raster
+from demo import places, raster
 from demo.noise import fractal, smoothstep, value_noise
 
 F32 = NDArray[np.float32]
@@ -341,38 +341,4 @@ def _lens(picture: F32) -> F32:
 
 def truth(frames: list[int], step: int = 8, seed: int = 1) -> dict[str, NDArray[np.generic]]:
     """Positions and visibility of the anchor pose's grid on every frame, at mid-shutter."""
-    depth, buf = buffers(float(ANCHOR), (0.0, 0.0))
-    ys, xs = np.mgrid[0:HEIGHT:step, 0:WIDTH:step]
-    on = depth[ys, xs] < raster.NOTHING
-    a, up = _exact(buf[ys, xs, 0].astype(float), buf[ys, xs, 1].astype(float), np.stack([xs, ys], -1), on)
-    positions = np.zeros((len(frames), *xs.shape, 2), np.float32)
-    visible = np.zeros((len(frames), *xs.shape), bool)
-    for k, frame in enumerate(frames):
-        points = clay_points(a, up, float(frame))
-        at = raster.project(points)
-        front, _ = buffers(float(frame), (0.0, 0.0))
-        x, y = np.round(at[..., 0]).astype(int), np.round(at[..., 1]).astype(int)
-        inside = (x >= 0) & (y >= 0) & (x < WIDTH) & (y < HEIGHT)
-        near = front[y.clip(0, HEIGHT - 1), x.clip(0, WIDTH - 1)]
-        positions[k], visible[k] = at, on & inside & (points[..., 2] < near + TOO_FAR)
-    return {
-        "frames": np.array(frames), "anchor": np.array(ANCHOR), "step": np.array(step),
-        "positions": positions, "visible": visible,
-    }  # fmt: skip
-
-
-def _exact(a: F64, up: F64, target: NDArray[np.integer], on: NDArray[np.bool_]) -> tuple[F64, F64]:
-    """Newton steps onto the anchor's grid points."""
-    h, time = 1e-3, float(ANCHOR)
-    for _ in range(6):
-        at = raster.project(clay_points(a, up, time))
-        da = (raster.project(clay_points(a + h, up, time)) - at) / h
-        du = (raster.project(clay_points(a, up + h, time)) - at) / h
-        miss = target - at
-        det = da[..., 0] * du[..., 1] - da[..., 1] * du[..., 0]
-        det = np.where(np.abs(det) < 1.0, 1.0, det)
-        a = a + np.clip((miss[..., 0] * du[..., 1] - miss[..., 1] * du[..., 0]) / det, -0.05, 0.05) * on
-        up = np.clip(
-            up + np.clip((miss[..., 1] * da[..., 0] - miss[..., 0] * da[..., 1]) / det, -0.3, 0.3) * on, 0, TALL
-        )
-    return a, up
+    return places.truth(clay_points, buffers, frames, ANCHOR, (0.05, 0.3), TOO_FAR, step)

@@ -26,7 +26,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from demo import apron, arm, bust, cloth, files, jug, raster, sensor, wall, yard
+from demo import apron, arm, bust, cloth, files, jug, raster, sensor, wall, yard, yard_maps
 from demo.noise import F32
 
 Job = tuple[int, int, str, str]  # frame, seed, folder of the footage, folder of the truth
@@ -128,12 +128,15 @@ SHOTS = {
     ),
     "wall": Shot(wall, ("wall", "noise", "sensor"), _render_wall),
     "jug": Shot(jug, ("jug", "noise", "sensor"), partial(_render_movie, "jug", 77), movie="jug.mov", timecode="01:00:10:00"),
-    "arm": Shot(arm, ("arm", "noise", "sensor", "raster"), _render_arm),
+    "arm": Shot(arm, ("arm", "places", "noise", "sensor", "raster"), _render_arm),
     "bust": Shot(
-        bust, ("bust", "noise", "sensor", "raster"), partial(_render_movie, "bust", 231), movie="bust.mov",
+        bust, ("bust", "places", "noise", "sensor", "raster"), partial(_render_movie, "bust", 231), movie="bust.mov",
         timecode="01:02:04:11", coded=True, before=bust.make_clay,
     ),
-    "yard": Shot(yard, ("yard", "noise", "sensor"), _render_yard, ("bare",), "yard.mov", "10:04:31:20", before=yard.make_maps),
+    "yard": Shot(
+        yard, ("yard", "yard_maps", "walkers", "noise", "sensor"), _render_yard, ("bare",), "yard.mov", "10:04:31:20",
+        before=yard_maps.make_maps,
+    ),
 }  # fmt: skip
 
 
