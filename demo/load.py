@@ -10,7 +10,6 @@ import signal
 import subprocess
 import sys
 from pathlib import Path
-from typing import NoReturn
 
 SHOTS = [
     (
@@ -49,15 +48,15 @@ def main() -> None:
 def _render(name: str, media: str, truth: str) -> None:
     """One shot in a process of its own, which ends when this one is told to."""
     words = [sys.executable, "-m", "demo.render", "--media", media, "--truth", truth, "--only", name]
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     child = subprocess.Popen(words, preexec_fn=lambda: os.nice(10))
-
-    def stop(*_: object) -> NoReturn:
-        child.terminate()
-        child.wait()
-        sys.exit(0)
-
-    signal.signal(signal.SIGTERM, stop)
-    if child.wait():
+    try:
+        failed = child.wait()
+    finally:  # told to end while it renders
+        if child.poll() is None:
+            child.terminate()
+            child.wait()
+    if failed:
         print(f"The demo's {name} could not be rendered; the other shots are there.", file=sys.stderr)
 
 

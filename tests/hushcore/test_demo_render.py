@@ -1,11 +1,15 @@
 """The demo's footage stands by its own name only when it is whole: what is half rendered is never brought in."""
 
+import subprocess
+import sys
+import time
 from types import SimpleNamespace
 
 import numpy as np
 import pytest
 
 from demo import render
+from tests.conftest import ROOT
 
 
 def shot(frame, movie: str = "") -> render.Shot:
@@ -35,3 +39,17 @@ def fails(job) -> int:
     if job[0] == 3:
         raise RuntimeError("the power goes")
     return a_frame(job)
+
+
+def test_rendering_behind_the_application_ends_when_it_is_told_to(tmp_path):
+    """``bin/start`` waits for it: a handler that waited for the renderer within a wait for it hung for ever."""
+    media, truth = tmp_path / "media", tmp_path / "truth"
+    words = f"from demo import load; load._render('wall', {str(media)!r}, {str(truth)!r})"
+    behind = subprocess.Popen([sys.executable, "-c", words], cwd=ROOT)
+    until = time.monotonic() + 60
+    while not (media / ".wall.part").exists():
+        assert time.monotonic() < until
+        time.sleep(0.1)
+    behind.terminate()
+    assert behind.wait(30) == 0
+    assert not (media / "wall").exists()
