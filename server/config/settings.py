@@ -45,6 +45,7 @@ INSTALLED_APPS = [
     "ninja",
     "procrastinate.contrib.django",
     # low to high: a lower one never imports a higher one (import-linter)
+    "events",
     "accounts",
     "jobs",
     "fixes",
@@ -90,8 +91,13 @@ WHITENOISE_ROOT = WEB_BUILD if WEB_BUILD.exists() else None
 WHITENOISE_INDEX_FILE = True
 
 PROCRASTINATE_AUTODISCOVER_MODULE_NAME = "tasks"
-# a killed worker is noticed after the timeout and its work goes back in the queue
-PROCRASTINATE_WORKER_DEFAULTS = {"update_heartbeat_interval": 2, "stalled_worker_timeout": 6}
+# a killed worker is noticed after so many seconds and its work goes back in the queue; a busy machine may keep one
+# silent for some time (compiling holds the interpreter), and two at the same work would be worse than a late one
+STALLED_AFTER = float(os.environ.get("HUSH_STALLED_AFTER", "30"))
+PROCRASTINATE_WORKER_DEFAULTS = {
+    "update_heartbeat_interval": STALLED_AFTER / 6,
+    "stalled_worker_timeout": STALLED_AFTER,
+}
 
 LOGGING = {
     "version": 1,

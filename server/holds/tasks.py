@@ -31,7 +31,6 @@ from hushcore.plates.choose import Clarity, clarity
 log = logging.getLogger("hush")
 CHUNK = 16  # frames a job; a killed worker's chunk is taken up after its last kept frame
 KEPT = 3  # frames read last: measured, judged and looked at for a plate
-STALLED_AFTER = 6  # seconds without a heartbeat
 BROKE_DOWN = "The tracker broke down here. What it measured before is kept; go on from it or redo."
 
 
@@ -245,13 +244,3 @@ def stop_all(fix: Fix, **_: object) -> None:
     """Holds end with their fix."""
     for hold in fix.holds.all():
         stop(hold)
-
-
-@app.periodic(cron="* * * * * */3")
-@app.task(queue="default", queueing_lock="take-up", pass_context=True, name="take_up_stalled")
-async def take_up_stalled(context: object, timestamp: int) -> None:
-    """Put the jobs of workers that died back in the queue."""
-    manager = app.job_manager
-    for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER):
-        log.info("job %s (%s) lost its worker; it is taken up again", job.id, job.task_name)
-        await manager.retry_job(job)

@@ -58,9 +58,9 @@ class Running:
                 time.sleep(0.25)
         raise RuntimeError((self.place / "server.log").read_text())
 
-    def worker(self) -> subprocess.Popen[bytes]:
+    def worker(self, **env: str) -> subprocess.Popen[bytes]:
         words = ["server/manage.py", "procrastinate", "worker", "--concurrency", "1"]
-        return self._start([sys.executable, *words], f"worker{len(self.processes)}")
+        return self._start([sys.executable, *words], f"worker{len(self.processes)}", **env)
 
     def stop(self, some: list[subprocess.Popen[bytes]] | None = None) -> None:
         """End processes: all of them, or some."""
@@ -113,8 +113,17 @@ def running(transactional_db, apron, served, settings) -> Iterator[Running]:
     load()
     yield served
     served.stop(served.processes[1:])
+    _empty_the_queue()
     for log in sorted(place.glob("*.log")):
         print(f"{log.name}:\n{log.read_text()[-3000:]}")
+
+
+def _empty_the_queue() -> None:
+    """The queue's tables are not Django's to flush: what a test left behind would be done in the next one."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_workers CASCADE")
 
 
 @pytest.fixture(scope="package")

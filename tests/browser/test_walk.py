@@ -284,6 +284,6 @@ def test_a_killed_worker_loses_nothing(page: Page, running: Running):
     first.wait()
     kept = set(HoldFrame.objects.filter(hold=hold).values_list("frame", flat=True))
     assert 0 < len(kept) < LAST - FIRST
-    running.worker()
+    running.worker(HUSH_STALLED_AFTER="6")
     expect(page.get_by_text(f"Held on all {LAST - FIRST + 1} frames")).to_be_visible(timeout=120_000)
     assert kept <= set(HoldFrame.objects.filter(hold=hold).values_list("frame", flat=True))
