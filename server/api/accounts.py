@@ -1,15 +1,19 @@
 """Signing in and out."""
 
 from accounts.demo import demo_person
+from accounts.models import Habit
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
+from django.db import transaction
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
+from pydantic import Field
 
 from hushcore.errors import HushError
 
 router = Router(tags=["session"])
+MOST_HABITS = 64
 
 
 class SessionOut(Schema):
@@ -19,6 +23,13 @@ class SessionOut(Schema):
     name: str
     demo: bool
     csrf: str
+    done: list[str]
+
+
+class DoneIn(Schema):
+    """What was done for the first time."""
+
+    what: str = Field(min_length=1, max_length=24, pattern=r"^[a-z-]+$")
 
 
 class SignIn(Schema):
@@ -66,7 +77,22 @@ def sign_out(request: HttpRequest) -> SessionOut:
     return _state(request)
 
 
+@router.post("session/done", response=SessionOut)
+def done(request: HttpRequest, payload: DoneIn) -> SessionOut:
+    """Something was done once: its first-run hint goes and does not come back."""
+    with transaction.atomic():
+        habit, _ = Habit.objects.select_for_update().get_or_create(person=request.user)
+        if payload.what not in habit.done and len(habit.done) < MOST_HABITS:
+            habit.done = [*habit.done, payload.what]
+            habit.save(update_fields=["done"])
+    return _state(request)
+
+
 def _state(request: HttpRequest) -> SessionOut:
     user = request.user
     name = (user.get_full_name() or user.get_username()) if user.is_authenticated else ""
-    return SessionOut(signed_in=user.is_authenticated, name=name, demo=settings.DEMO, csrf=get_token(request))
+    habit = Habit.objects.filter(person=user).first() if user.is_authenticated else None
+    return SessionOut(
+        signed_in=user.is_authenticated, name=name, demo=settings.DEMO, csrf=get_token(request),
+        done=habit.done if habit else [],
+    )  # fmt: skip

@@ -74,7 +74,12 @@ def fix_out(fix: Fix) -> FixOut:
     outlines = [OutlineData.model_validate(outline_of(outline)) for outline in edge["outlines"]]
     frames = _rows(hold) if hold else []
     protect = Path.objects.filter(id=document["protect"]).first() if document["protect"] else None
-    labels = dict(fix.revisions.filter(number__in=(fix.revision, fix.revision + 1)).values_list("number", "label"))
+    steps = {
+        step.number: step
+        for step in fix.revisions.filter(number__in=(fix.revision, fix.revision + 1)).defer("document")
+    }
+    back = steps.get(fix.revision) if fix.revision > 1 else None
+    again = steps.get(fix.revision + 1)
     plates = plates_out(fix, hold) if hold else []
     loud = judged.loudest(fix)
     said = evidence.row_of(fix, hold) if hold else None
@@ -95,8 +100,8 @@ def fix_out(fix: Fix) -> FixOut:
         protect=protect.nodes if protect else None, match=document["match"],
         settled=said.id if said else 0, loud=LoudOut(**loud) if loud else None,
         off=document.get("off", []),
-        undo=labels.get(fix.revision, "") if fix.revision > 1 else "",
-        redo=labels.get(fix.revision + 1, ""),
+        undo=back.label if back else "", undo_at=back.made.timestamp() if back else 0,
+        redo=again.label if again else "", redo_at=fix.changed.timestamp() if again else 0,
         suggested_plate=_suggested(hold, frames) if hold else None,
     )  # fmt: skip
 

@@ -202,7 +202,9 @@ class FixOut(Schema):
     loud: LoudOut | None
     off: list[tuple[int, int]]
     undo: str
+    undo_at: float
     redo: str
+    redo_at: float
     suggested_plate: int | None
 
 

@@ -3,6 +3,7 @@
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from fixes import change as changes
+from fixes import stack
 from fixes.models import Fix
 from holds import circle as circling
 from jobs.models import Shot
@@ -43,7 +44,7 @@ def list_fixes(request: HttpRequest, shot: int) -> list[FixOut]:
 @router.put("shots/{shot}/order", response=list[FixOut])
 def reorder(request: HttpRequest, shot: int, payload: OrderIn) -> list[FixOut]:
     """Lay a shot's fixes in another order: all their ids, the lowest first."""
-    changes.reorder(get_object_or_404(Shot, id=shot), payload.fixes)
+    stack.reorder(get_object_or_404(Shot, id=shot), payload.fixes, request.user)
     return list_fixes(request, shot)
 
 
@@ -92,6 +93,6 @@ def redo(request: HttpRequest, fix: int, payload: VersionIn) -> FixOut:
 
 @router.delete("fixes/{fix}", response={204: None})
 def take_away(request: HttpRequest, fix: int, version: int) -> Status:
-    """Delete a fix for good."""
-    changes.take_away(fix, version)
+    """Take a fix away; the shot's undo brings it back."""
+    stack.take_away(fix, version, request.user)
     return Status(204, None)

@@ -71,6 +71,11 @@ class ShotOut(Schema):
     handles: int
     look: LookData
     look_name: str
+    put_away: bool
+    undo: str
+    undo_at: float
+    redo: str
+    redo_at: float
     clip: ClipOut
 
 
@@ -80,6 +85,8 @@ class JobOut(Schema):
     id: int
     name: str
     client: str
+    note: str
+    put_away: bool
     shots: list[ShotOut]
 
 
@@ -88,6 +95,23 @@ class JobIn(Schema):
 
     name: str
     client: str = ""
+
+
+class JobChange(Schema):
+    """What changes of a job; what is not given stays."""
+
+    name: str | None = None
+    client: str | None = None
+    note: str | None = None
+    put_away: bool | None = None
+
+
+class JobStorageOut(Schema):
+    """What a job takes on the disk beside its footage, in bytes."""
+
+    proxies: int
+    plates: int
+    deliveries: int
 
 
 class BringIn(Schema):
@@ -115,7 +139,7 @@ class ShotIn(Schema):
     note: str | None = None
     status: str | None = None
     rate_num: int | None = None
-    rate_den: int = 1
+    rate_den: int | None = None
     space: str | None = None
     cut_in: int | None = None
     cut_out: int | None = None
@@ -123,6 +147,7 @@ class ShotIn(Schema):
     timecode: str | None = None
     pixel_aspect: float | None = None
     look: LookData | None = None
+    put_away: bool | None = None
 
 
 class FoundOut(Schema):

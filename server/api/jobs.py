@@ -1,27 +1,19 @@
 """Jobs, shots, footage and looks over HTTP."""
 
 from dataclasses import asdict
-from fractions import Fraction
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-from django.conf import settings
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from jobs import actions, conform, pictures, viewing
-from jobs.models import Job, Shot, inside_root
-from ninja import File, Form, Router, Status, UploadedFile
+from jobs import actions, clearing, history, pictures, viewing
+from jobs.models import Job, Shot
+from ninja import File, Router, Status, UploadedFile
 
 from api.job_schemas import (
     BringIn,
     ClipOut,
-    ColourOut,
-    ConformIn,
-    CutOut,
-    DisplayOut,
-    EncodingOut,
-    FolderOut,
-    FoundOut,
+    JobChange,
     JobIn,
     JobOut,
     LookData,
@@ -31,10 +23,8 @@ from api.job_schemas import (
     StorageOut,
     ValuesOut,
 )
-from hushcore.colour import curves, spaces
 from hushcore.colour.looks import CDL_SUFFIXES, LUT_SUFFIXES, Look, load_lut, read_cdl
 from hushcore.errors import HushError
-from hushcore.media import scan
 
 router = Router(tags=["jobs"])
 MOST_SMALL_FILE = 40_000_000  # bytes of a LUT, a CDL or an edit
@@ -53,7 +43,8 @@ def shot_out(shot: Shot) -> ShotOut:
     return ShotOut(
         id=shot.id, name=shot.name, status=shot.status, status_words=shot.get_status_display(), note=shot.note,
         job=shot.job_id, job_name=shot.job.name, cut_in=shot.cut_in, cut_out=shot.cut_out, handles=shot.handles,
-        look=look_out(viewing.look_of(shot)), look_name=viewing.look_name(shot),
+        look=look_out(viewing.look_of(shot)), look_name=viewing.look_name(shot), put_away=shot.put_away,
+        **_steps(shot),
         clip=ClipOut(
             kind=clip.kind, name=clip.stem.rstrip("._- ") or Path(clip.folder).name, first=shot.first, last=shot.last,
             clip_first=clip.first, clip_last=clip.last, missing=inside, odd=clip.odd, doubles=clip.doubles, width=clip.width,
@@ -64,10 +55,19 @@ def shot_out(shot: Shot) -> ShotOut:
     )  # fmt: skip
 
 
+def _steps(shot: Shot) -> dict[str, Any]:
+    """What undo and redo would do to the shot as a whole, and since when."""
+    back, again = history.to_undo(shot), history.to_redo(shot)
+    return {
+        "undo": back.label if back else "", "undo_at": back.made.timestamp() if back else 0,
+        "redo": again.label if again else "", "redo_at": again.undone.timestamp() if again and again.undone else 0,
+    }  # fmt: skip
+
+
 def job_out(job: Job) -> JobOut:
     """A job as the screens see it."""
     return JobOut(
-        id=job.id, name=job.name, client=job.client,
+        id=job.id, name=job.name, client=job.client, note=job.note, put_away=job.put_away,
         shots=[shot_out(shot) for shot in job.shots.select_related("clip", "job")],
     )  # fmt: skip
 
@@ -102,8 +102,42 @@ def correct(request: HttpRequest, shot: int, payload: ShotIn) -> ShotOut:
     """Correct a shot: what was found, what is worked on, how it is shown."""
     given = payload.dict(exclude_unset=True)
     if given.get("rate_num"):
-        given["rate"] = (given["rate_num"], payload.rate_den)
-    return shot_out(actions.correct(_shot(shot), given))
+        given["rate"] = (given["rate_num"], payload.rate_den or 1)
+    return shot_out(actions.correct(_shot(shot), given, by=request.user))
+
+
+@router.delete("shots/{shot}", response={204: None})
+def delete_shot(request: HttpRequest, shot: int) -> Status:
+    """Delete a shot with its fixes; footage and deliveries stay on the disk."""
+    clearing.delete_shot(_shot(shot))
+    return Status(204, None)
+
+
+@router.post("shots/{shot}/undo", response=ShotOut)
+def undo(request: HttpRequest, shot: int) -> ShotOut:
+    """Take back the last change of the shot as a whole: its look, its range, the order of its fixes, one taken away."""
+    history.step(_shot(shot).id, back=True)
+    return shot_out(_shot(shot))
+
+
+@router.post("shots/{shot}/redo", response=ShotOut)
+def redo(request: HttpRequest, shot: int) -> ShotOut:
+    """Do the last change of the shot as a whole again."""
+    history.step(_shot(shot).id, back=False)
+    return shot_out(_shot(shot))
+
+
+@router.patch("jobs/{job}", response=JobOut)
+def correct_job(request: HttpRequest, job: int, payload: JobChange) -> JobOut:
+    """Rename a job, note something on it, put it away or take it out again."""
+    return job_out(clearing.correct_job(get_object_or_404(Job, id=job), payload.dict(exclude_unset=True)))
+
+
+@router.delete("jobs/{job}", response={204: None})
+def delete_job(request: HttpRequest, job: int) -> Status:
+    """Delete a job with its shots; footage and deliveries stay on the disk."""
+    clearing.delete_job(get_object_or_404(Job, id=job))
+    return Status(204, None)
 
 
 @router.post("jobs/{job}/shots", response={201: ShotOut})
@@ -113,46 +147,6 @@ def bring_in(request: HttpRequest, job: int, payload: BringIn) -> Status:
     rate = (payload.rate_num, payload.rate_den) if payload.rate_num else None
     made = actions.bring_in(get_object_or_404(Job, id=job), payload.name, payload.place, rate, payload.note, **more)
     return Status(201, shot_out(made))
-
-
-def found_out(found: scan.Found) -> FoundOut:
-    """Footage as the screens see it."""
-    data = asdict(found)
-    header = data.pop("header")
-    data["odd"] = {str(frame): why for frame, why in found.odd.items()}
-    return FoundOut(**data, even=header["even"] if header else True)
-
-
-@router.get("footage", response=FolderOut)
-def footage(request: HttpRequest, place: str = "") -> FolderOut:
-    """A folder of the footage storage, by names alone."""
-    root = settings.MEDIA_FOOTAGE
-    if not root.is_dir():
-        raise HushError("The footage storage is not there; plug it in or mount it again.", "no-storage")
-    below, found = scan.folder(inside_root(root, place))
-    above = None if place in ("", ".") else str(PurePosixPath(place).parent).replace(".", "", 1)
-    return FolderOut(place=place, above=above, folders=below, found=[found_out(entry) for entry in found])
-
-
-@router.get("footage/examine", response=FoundOut)
-def examine(request: HttpRequest, place: str) -> FoundOut:
-    """All that can be known of footage, every frame's header looked at."""
-    return found_out(actions.found_at(place))
-
-
-@router.get("colour", response=ColourOut)
-def colour(request: HttpRequest) -> ColourOut:
-    """Encodings, displays and views, and the LUTs that were brought in."""
-    plain = [EncodingOut(space=name, words=entry.words, display=entry.display) for name, entry in curves.PLAIN.items()]
-    named = [
-        EncodingOut(space=spaces.PREFIX + name, words=name, display=False) for name in spaces.offered(settings.OCIO)
-    ]
-    folder = settings.VAR / "looks"
-    return ColourOut(
-        encodings=plain + named,
-        displays=[DisplayOut(name=name, views=views) for name, views in spaces.views(settings.OCIO).items()],
-        luts=sorted(path.name for path in folder.glob("*.cube")) if folder.is_dir() else [],
-    )
 
 
 @router.post("shots/{shot}/look/file", response=ShotOut)
@@ -179,7 +173,7 @@ def look_file(request: HttpRequest, shot: int, file: File[UploadedFile]) -> Shot
             look["cdl"] = asdict(read_cdl(part)[0][1])
     finally:
         part.unlink(missing_ok=True)
-    return shot_out(actions.correct(found, {"look": look}))
+    return shot_out(actions.correct(found, {"look": look}, by=request.user))
 
 
 @router.get("shots/{shot}/values", response=ValuesOut)
@@ -235,22 +229,3 @@ def storage(request: HttpRequest) -> list[StorageOut]:
         if files:
             rows.append(StorageOut(shot=shot.id, shot_name=shot.name, job_name=shot.job.name, files=files, bytes=size))
     return sorted(rows, key=lambda row: -row.bytes)
-
-
-@router.post("edits", response=list[CutOut])
-def read_edit(request: HttpRequest, file: File[UploadedFile], rate: Form[str] = "24") -> list[CutOut]:
-    """The shots of an edit (.otio, .edl) and the footage found for them; nothing is made yet."""
-    if (file.size or 0) > MOST_SMALL_FILE:
-        raise HushError(f"{file.name} is too large for an edit.", "too-large")
-    try:
-        exact = Fraction(rate)
-    except (ValueError, ZeroDivisionError) as error:
-        raise HushError("Write the edit's rate like 25 or 24000/1001.", "bad-rate") from error
-    return [CutOut(**cut) for cut in conform.cuts_of(str(file.name), file.read(), exact)]
-
-
-@router.post("jobs/{job}/conform", response={201: list[ShotOut]})
-def conform_job(request: HttpRequest, job: int, payload: ConformIn) -> Status:
-    """Make the shots of an edit."""
-    made = conform.conform(get_object_or_404(Job, id=job), [cut.dict() for cut in payload.cuts], payload.handles)
-    return Status(201, [shot_out(shot) for shot in made])

@@ -79,7 +79,7 @@ def _fixes(delivery: Delivery) -> list[tuple[Document, ReadyFix]]:
     """The fixes as they stood when the delivery was asked for."""
     made = []
     for entry in delivery.recipe:
-        fix = Fix.objects.select_related("shot__clip").filter(id=entry["fix"]).first()
+        fix = Fix.every.select_related("shot__clip").filter(id=entry["fix"]).first()
         if fix is None:
             raise HushError("A fix of this delivery was taken away; deliver anew.", "incomplete")
         fix.document = entry["document"]

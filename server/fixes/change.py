@@ -1,4 +1,4 @@
-"""A change of a fix: one change, one version, one revision, one message; order, undo, and taking a fix away."""
+"""A change of a fix: one change, one version, one revision, one message; undo and redo."""
 
 from collections.abc import Callable
 from copy import deepcopy
@@ -7,11 +7,10 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from events.tell import tell
-from jobs.models import Shot
 
 from fixes.document import Document
 from fixes.models import Fix, Revision
-from fixes.signals import fix_changed, fix_goes, order_changed
+from fixes.signals import fix_changed
 from hushcore.errors import HushError
 
 Change = Callable[[Document], str]
@@ -117,30 +116,3 @@ def set_off(document: Document, fix: Fix, off: list[tuple[int, int]]) -> str:
             )
     document["off"] = sorted([first, last] for first, last in off)
     return "Off ranges"
-
-
-@transaction.atomic
-def take_away(fix_id: int, version: int) -> None:
-    """Delete a fix for good; the apps above stop what they do for it and clear what they keep (``fix_goes``)."""
-    fix = locked(fix_id, version)
-    fix_goes.send(Fix, fix=fix)
-    tell("fix", fix=fix.id, shot=fix.shot_id, gone=True)
-    shot, order = fix.shot_id, fix.order
-    fix.delete()
-    order_changed.send(Fix, shot=shot, order=order)
-
-
-@transaction.atomic
-def reorder(shot: Shot, ids: list[int]) -> None:
-    """Lay a shot's fixes in another order. Raises HushError when ``ids`` are not exactly its fixes."""
-    fixes = {fix.id: fix for fix in shot.fixes.select_for_update()}
-    if sorted(ids) != sorted(fixes):
-        raise HushError("The fixes have changed meanwhile; look again before you move them.", "conflict")
-    moved = [number for number, one in enumerate(ids, 1) if fixes[one].order != number]
-    for number in moved:
-        fix = fixes[ids[number - 1]]
-        fix.order = number
-        fix.save(update_fields=["order"])
-    if moved:
-        tell("order", shot=shot.id)
-        order_changed.send(Fix, shot=shot.id, order=moved[0])

@@ -9,8 +9,18 @@ from django.db import models
 from jobs.models import Shot
 
 
+class Here(models.Manager["Fix"]):
+    """The fixes that were not taken away."""
+
+    def get_queryset(self) -> models.QuerySet["Fix"]:
+        return super().get_queryset().filter(gone__isnull=True)
+
+
 class Fix(models.Model):
-    """One thing to take out of a shot. ``version`` counts every change and guards against lost ones."""
+    """One thing to take out of a shot. ``version`` counts every change and guards against lost ones.
+
+    A fix that is taken away is kept for some days (``gone``), so that it can be brought back; only ``every`` sees it.
+    """
 
     shot = models.ForeignKey(Shot, models.CASCADE, related_name="fixes")
     order = models.PositiveIntegerField(default=0)
@@ -19,6 +29,11 @@ class Fix(models.Model):
     revision = models.PositiveIntegerField(default=1)
     unmeasured = models.CharField(max_length=300, blank=True, help_text="Why its tells could not be measured.")
     created = models.DateTimeField(auto_now_add=True)
+    changed = models.DateTimeField(auto_now=True)
+    gone = models.DateTimeField(null=True)
+
+    objects = Here()
+    every = models.Manager["Fix"]()
 
     class Meta:
         ordering = ["order", "id"]

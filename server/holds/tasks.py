@@ -9,7 +9,7 @@ from django.dispatch import receiver
 from events.tell import tell
 from fixes.document import mark_of
 from fixes.models import Fix
-from fixes.signals import fix_goes
+from fixes.signals import fix_leaves
 from procrastinate.contrib.django import app
 
 from holds.measuring import stop
@@ -239,7 +239,7 @@ def _rework(hold: Hold) -> bool:
     return True
 
 
-@receiver(fix_goes)
+@receiver(fix_leaves)
 def stop_all(fix: Fix, **_: object) -> None:
     """Holds end with their fix."""
     for hold in fix.holds.all():

@@ -17,6 +17,7 @@ from hushcore.errors import HushError
 from hushcore.media import scan, timecode
 from hushcore.media.clips import open_clip
 from hushcore.media.scan import Found
+from jobs import history
 from jobs.models import Clip, Job, Shot, inside_root
 from jobs.pictures import proxy_folder
 from jobs.viewing import look_of
@@ -114,7 +115,7 @@ def _set_rate(clip: Clip, rate: tuple[int, int]) -> None:
 CORRECTIONS = ("space", "cut_in", "cut_out", "handles", "timecode", "pixel_aspect")
 
 
-def correct(shot: Shot, given: dict[str, Any], save: bool = True) -> Shot:
+def correct(shot: Shot, given: dict[str, Any], save: bool = True, by: Any = None) -> Shot:
     """Correct what was found, or what is worked on. Raises HushError for what cannot be, and nothing is changed."""
     clip = shot.clip
     nothing = ("cut_in", "cut_out")  # that may be put back to none
@@ -130,7 +131,8 @@ def correct(shot: Shot, given: dict[str, Any], save: bool = True) -> Shot:
         raise HushError("A pixel's aspect lies between .1 and 10; 1 is square.", "bad-aspect")
     for name in ("timecode", "pixel_aspect"):
         setattr(clip, name, given.get(name, getattr(clip, name)))
-    for name in ("cut_in", "cut_out", "handles", "name", "note", "status", "look"):
+    before = {name: getattr(shot, name) for name in UNDONE}
+    for name in ("cut_in", "cut_out", "handles", "name", "note", "status", "look", "put_away"):
         if name in given:
             setattr(shot, name, given[name])
     _check_cut(shot)
@@ -144,8 +146,27 @@ def correct(shot: Shot, given: dict[str, Any], save: bool = True) -> Shot:
         with transaction.atomic():
             clip.save()
             shot.save()
+            _remember(shot, before, by)
             tell("shot", shot=shot.id, job=shot.job_id)
     return shot
+
+
+UNDONE = {"look": "Look", "cut_in": "Range", "cut_out": "Range", "handles": "Range"}  # what of a shot can be undone
+
+
+def _remember(shot: Shot, before: dict[str, Any], by: Any) -> None:
+    changed = [name for name in UNDONE if getattr(shot, name) != before[name]]
+    if changed:
+        after = {name: getattr(shot, name) for name in changed}
+        history.record(shot, "facts", UNDONE[changed[0]], {name: before[name] for name in changed}, after, by)
+
+
+@history.putting_back("facts")
+def _put_back(shot: Shot, facts: dict[str, Any]) -> None:
+    for name, value in facts.items():
+        setattr(shot, name, value)
+    _check_cut(shot)
+    shot.save()
 
 
 def _check_cut(shot: Shot) -> None:

@@ -20,6 +20,8 @@ class Job(models.Model):
 
     name = models.CharField(max_length=120)
     client = models.CharField(max_length=120, blank=True)
+    note = models.TextField(blank=True)
+    put_away = models.BooleanField(default=False)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -113,6 +115,7 @@ class Shot(models.Model):
     cut_out = models.IntegerField(null=True)
     handles = models.PositiveIntegerField(default=0)
     look = models.JSONField(default=dict)
+    put_away = models.BooleanField(default=False)
 
     @property
     def first(self) -> int:
@@ -126,6 +129,22 @@ class Shot(models.Model):
 
     class Meta:
         ordering = ["order", "id"]
+
+
+class Step(models.Model):
+    """A change of a shot that can be undone: ``before`` and ``after`` as data of its kind; see ``jobs.history``."""
+
+    shot = models.ForeignKey(Shot, models.CASCADE, related_name="steps")
+    kind = models.CharField(max_length=12)
+    label = models.CharField(max_length=80)
+    before = models.JSONField()
+    after = models.JSONField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    made = models.DateTimeField(auto_now_add=True)
+    undone = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["id"]
 
 
 class Upload(models.Model):

@@ -39,9 +39,9 @@ def crop_bytes(fix: Fix, frame: int, after: bool) -> bytes:
 
 
 def spot(fix: Fix) -> Rect:
-    """The mark and a little round it, at the strip's shape."""
+    """The whole mark with a quarter of its size round it, twice as wide as tall: the strip's shape."""
     outline = mark_of(fix.document)
     (left, top), (right, bottom) = outline.min(0), outline.max(0)
     x, y = (left + right) / 2, (top + bottom) / 2
-    half = max((right - left) * 0.42, (bottom - top) / 2) + 26
-    return Rect(int(x - 1.25 * half), int(y - half), int(x + 1.25 * half), int(y + half))
+    half = 1.25 * max((right - left) / 4, (bottom - top) / 2) + 8
+    return Rect(int(x - 2 * half), int(y - half), int(x + 2 * half), int(y + half))

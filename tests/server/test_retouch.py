@@ -6,7 +6,9 @@ import cv2
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
 from fixes.models import Fix
+from fixes.tasks import KEPT, clear_gone
 from laying import ready
 from laying.models import Evidence
 from plates import retouching
@@ -111,7 +113,9 @@ def test_a_plate_goes_out_and_comes_back_as_a_new_issue(web, whole, tmp_path, st
     assert len(shown["strokes"]) == 1  # the older issue with what was on it
     assert list(storage.glob("plates/*/*"))
     assert web.delete(f"/api/fixes/{fix['id']}?version={shown['version']}").status_code == 204
-    assert not list(storage.glob("plates/*"))  # no file of a fix that is gone stays behind
+    Fix.every.update(gone=timezone.now() - 2 * KEPT)
+    clear_gone(0)
+    assert not list(storage.glob("plates/*"))  # no file of a fix that is gone for good stays behind
 
 
 @pytest.mark.parametrize(

@@ -46,8 +46,10 @@ export function take(told: Told) {
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
     if (told.fix !== undefined) void queries.invalidateQueries({ queryKey: keys.tells(told.fix) });
   }
-  if (told.kind === "order" && told.shot !== undefined)
+  if ((told.kind === "order" || told.gone) && told.shot !== undefined) {
     void queries.invalidateQueries({ queryKey: keys.fixes(told.shot) });
+    void queries.invalidateQueries({ queryKey: keys.shot(told.shot) }); // what undo would do has changed
+  }
   if (told.kind === "judged" && told.fix !== undefined) judged(told);
   if (told.kind === "settled" && told.fix !== undefined) {
     void queries.invalidateQueries({ queryKey: ["evidence", told.fix] });
@@ -65,6 +67,7 @@ export function take(told: Told) {
   }
   if (told.kind === "jobs" || told.kind === "shot") {
     void queries.invalidateQueries({ queryKey: keys.jobs });
+    void queries.invalidateQueries({ queryKey: ["cards"] });
     if (told.shot !== undefined) void queries.invalidateQueries({ queryKey: keys.shot(told.shot) });
   }
   if (told.kind === "proxies" && told.shot !== undefined)

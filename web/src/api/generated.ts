@@ -52,6 +52,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Done
+         * @description Something was done once: its first-run hint goes and does not come back.
+         */
+        post: operations["api_accounts_done"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -90,7 +110,11 @@ export interface paths {
         get: operations["api_jobs_get_shot"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Delete Shot
+         * @description Delete a shot with its fixes; footage and deliveries stay on the disk.
+         */
+        delete: operations["api_jobs_delete_shot"];
         options?: never;
         head?: never;
         /**
@@ -98,6 +122,70 @@ export interface paths {
          * @description Correct a shot: what was found, what is worked on, how it is shown.
          */
         patch: operations["api_jobs_correct"];
+        trace?: never;
+    };
+    "/api/shots/{shot}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take back the last change of the shot as a whole: its look, its range, the order of its fixes, one taken away.
+         */
+        post: operations["api_jobs_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Do the last change of the shot as a whole again.
+         */
+        post: operations["api_jobs_redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Job
+         * @description Delete a job with its shots; footage and deliveries stay on the disk.
+         */
+        delete: operations["api_jobs_delete_job"];
+        options?: never;
+        head?: never;
+        /**
+         * Correct Job
+         * @description Rename a job, note something on it, put it away or take it out again.
+         */
+        patch: operations["api_jobs_correct_job"];
         trace?: never;
     };
     "/api/jobs/{job}/shots": {
@@ -114,66 +202,6 @@ export interface paths {
          * @description A new shot from footage under the storage root.
          */
         post: operations["api_jobs_bring_in"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/footage": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Footage
-         * @description A folder of the footage storage, by names alone.
-         */
-        get: operations["api_jobs_footage"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/footage/examine": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Examine
-         * @description All that can be known of footage, every frame's header looked at.
-         */
-        get: operations["api_jobs_examine"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/colour": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Colour
-         * @description Encodings, displays and views, and the LUTs that were brought in.
-         */
-        get: operations["api_jobs_colour"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -268,6 +296,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/footage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Footage
+         * @description A folder of the footage storage, by names alone.
+         */
+        get: operations["api_footage_footage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/footage/examine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Examine
+         * @description All that can be known of footage, every frame's header looked at.
+         */
+        get: operations["api_footage_examine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/colour": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Colour
+         * @description Encodings, displays and views, and the LUTs that were brought in.
+         */
+        get: operations["api_footage_colour"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/edits": {
         parameters: {
             query?: never;
@@ -281,7 +369,7 @@ export interface paths {
          * Read Edit
          * @description The shots of an edit (.otio, .edl) and the footage found for them; nothing is made yet.
          */
-        post: operations["api_jobs_read_edit"];
+        post: operations["api_footage_read_edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -301,7 +389,47 @@ export interface paths {
          * Conform Job
          * @description Make the shots of an edit.
          */
-        post: operations["api_jobs_conform_job"];
+        post: operations["api_footage_conform_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Cards
+         * @description Every shot of a job in short.
+         */
+        get: operations["api_cards_cards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Job Storage
+         * @description What a job takes on the disk beside its footage.
+         */
+        get: operations["api_cards_job_storage"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -384,7 +512,7 @@ export interface paths {
         post?: never;
         /**
          * Take Away
-         * @description Delete a fix for good.
+         * @description Take a fix away; the shot's undo brings it back.
          */
         delete: operations["api_fixes_take_away"];
         options?: never;
@@ -1417,6 +1545,8 @@ export interface components {
             demo: boolean;
             /** Csrf */
             csrf: string;
+            /** Done */
+            done: string[];
         };
         /**
          * SignIn
@@ -1427,6 +1557,14 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * DoneIn
+         * @description What was done for the first time.
+         */
+        DoneIn: {
+            /** What */
+            what: string;
         };
         /**
          * CdlData
@@ -1534,6 +1672,10 @@ export interface components {
             name: string;
             /** Client */
             client: string;
+            /** Note */
+            note: string;
+            /** Put Away */
+            put_away: boolean;
             /** Shots */
             shots: components["schemas"]["ShotOut"][];
         };
@@ -1597,6 +1739,16 @@ export interface components {
             look: components["schemas"]["LookData"];
             /** Look Name */
             look_name: string;
+            /** Put Away */
+            put_away: boolean;
+            /** Undo */
+            undo: string;
+            /** Undo At */
+            undo_at: number;
+            /** Redo */
+            redo: string;
+            /** Redo At */
+            redo_at: number;
             clip: components["schemas"]["ClipOut"];
         };
         /**
@@ -1625,11 +1777,8 @@ export interface components {
             status?: string | null;
             /** Rate Num */
             rate_num?: number | null;
-            /**
-             * Rate Den
-             * @default 1
-             */
-            rate_den: number;
+            /** Rate Den */
+            rate_den?: number | null;
             /** Space */
             space?: string | null;
             /** Cut In */
@@ -1643,6 +1792,22 @@ export interface components {
             /** Pixel Aspect */
             pixel_aspect?: number | null;
             look?: components["schemas"]["LookData"] | null;
+            /** Put Away */
+            put_away?: boolean | null;
+        };
+        /**
+         * JobChange
+         * @description What changes of a job; what is not given stays.
+         */
+        JobChange: {
+            /** Name */
+            name?: string | null;
+            /** Client */
+            client?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Put Away */
+            put_away?: boolean | null;
         };
         /**
          * BringIn
@@ -1683,6 +1848,52 @@ export interface components {
             timecode?: string | null;
             /** Pixel Aspect */
             pixel_aspect?: number | null;
+        };
+        /**
+         * ValuesOut
+         * @description A pixel: its codes, its scene-linear light, and what the display shows of it (0..1).
+         */
+        ValuesOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Codes */
+            codes: number[];
+            /** Linear */
+            linear: number[];
+            /** Shown */
+            shown: number[];
+        };
+        /**
+         * ProxyOut
+         * @description What a shot's pictures for the screen take.
+         */
+        ProxyOut: {
+            /** Frames */
+            frames: number;
+            /** Of */
+            of: number;
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number;
+        };
+        /**
+         * StorageOut
+         * @description What lies where, in bytes.
+         */
+        StorageOut: {
+            /** Shot */
+            shot: number;
+            /** Shot Name */
+            shot_name: string;
+            /** Job Name */
+            job_name: string;
+            /** Files */
+            files: number;
+            /** Bytes */
+            bytes: number;
         };
         /**
          * FolderOut
@@ -1830,52 +2041,6 @@ export interface components {
             display: boolean;
         };
         /**
-         * ValuesOut
-         * @description A pixel: its codes, its scene-linear light, and what the display shows of it (0..1).
-         */
-        ValuesOut: {
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
-            /** Codes */
-            codes: number[];
-            /** Linear */
-            linear: number[];
-            /** Shown */
-            shown: number[];
-        };
-        /**
-         * ProxyOut
-         * @description What a shot's pictures for the screen take.
-         */
-        ProxyOut: {
-            /** Frames */
-            frames: number;
-            /** Of */
-            of: number;
-            /** Files */
-            files: number;
-            /** Bytes */
-            bytes: number;
-        };
-        /**
-         * StorageOut
-         * @description What lies where, in bytes.
-         */
-        StorageOut: {
-            /** Shot */
-            shot: number;
-            /** Shot Name */
-            shot_name: string;
-            /** Job Name */
-            job_name: string;
-            /** Files */
-            files: number;
-            /** Bytes */
-            bytes: number;
-        };
-        /**
          * CutOut
          * @description A shot of an edit and the footage found for it.
          */
@@ -1911,6 +2076,52 @@ export interface components {
              * @default 8
              */
             handles: number;
+        };
+        /**
+         * CardOut
+         * @description A shot in short.
+         */
+        CardOut: {
+            /** Shot */
+            shot: number;
+            /** Poster */
+            poster: number;
+            /** Marks */
+            marks: number[][][];
+            /** Ribbon */
+            ribbon: (number | null)[];
+            /** Fixes */
+            fixes: components["schemas"]["FixCardOut"][];
+        };
+        /**
+         * FixCardOut
+         * @description A fix in short; ``loud`` and ``frame``: its loudest tell and where.
+         */
+        FixCardOut: {
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /** Lacks */
+            lacks: string;
+            /** State */
+            state: string;
+            /** Loud */
+            loud: number | null;
+            /** Frame */
+            frame: number | null;
+        };
+        /**
+         * JobStorageOut
+         * @description What a job takes on the disk beside its footage, in bytes.
+         */
+        JobStorageOut: {
+            /** Proxies */
+            proxies: number;
+            /** Plates */
+            plates: number;
+            /** Deliveries */
+            deliveries: number;
         };
         /**
          * ArtOut
@@ -2074,8 +2285,12 @@ export interface components {
             ][];
             /** Undo */
             undo: string;
+            /** Undo At */
+            undo_at: number;
             /** Redo */
             redo: string;
+            /** Redo At */
+            redo_at: number;
             /** Suggested Plate */
             suggested_plate: number | null;
         };
@@ -3580,6 +3795,30 @@ export interface operations {
             };
         };
     };
+    api_accounts_done: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoneIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
     api_jobs_list_jobs: {
         parameters: {
             query?: never;
@@ -3646,6 +3885,26 @@ export interface operations {
             };
         };
     };
+    api_jobs_delete_shot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     api_jobs_correct: {
         parameters: {
             query?: never;
@@ -3672,6 +3931,96 @@ export interface operations {
             };
         };
     };
+    api_jobs_undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
+    api_jobs_redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+        };
+    };
+    api_jobs_delete_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_jobs_correct_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     api_jobs_bring_in: {
         parameters: {
             query?: never;
@@ -3694,70 +4043,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotOut"];
-                };
-            };
-        };
-    };
-    api_jobs_footage: {
-        parameters: {
-            query?: {
-                place?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FolderOut"];
-                };
-            };
-        };
-    };
-    api_jobs_examine: {
-        parameters: {
-            query: {
-                place: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FoundOut"];
-                };
-            };
-        };
-    };
-    api_jobs_colour: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ColourOut"];
                 };
             };
         };
@@ -3902,7 +4187,71 @@ export interface operations {
             };
         };
     };
-    api_jobs_read_edit: {
+    api_footage_footage: {
+        parameters: {
+            query?: {
+                place?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FolderOut"];
+                };
+            };
+        };
+    };
+    api_footage_examine: {
+        parameters: {
+            query: {
+                place: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
+                };
+            };
+        };
+    };
+    api_footage_colour: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColourOut"];
+                };
+            };
+        };
+    };
+    api_footage_read_edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -3937,7 +4286,7 @@ export interface operations {
             };
         };
     };
-    api_jobs_conform_job: {
+    api_footage_conform_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -3959,6 +4308,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotOut"][];
+                };
+            };
+        };
+    };
+    api_cards_cards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"][];
+                };
+            };
+        };
+    };
+    api_cards_job_storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobStorageOut"];
                 };
             };
         };

@@ -30,6 +30,8 @@ export const keys = {
   colour: ["colour"] as const,
   proxies: (shot: number) => ["proxies", shot] as const,
   storage: ["storage"] as const,
+  cards: (job: number) => ["cards", job] as const,
+  jobStorage: (job: number) => ["storage", job] as const,
   tells: (fix: number) => ["tells", fix] as const,
   suggest: (fix: number, version: number) => ["suggest", fix, version] as const,
   evidence: (fix: number, hold: number) => ["evidence", fix, hold] as const,
@@ -89,6 +91,27 @@ export const useStorage = () =>
     queryFn: () => body<Schemas["StorageOut"][]>(client.GET("/api/storage")),
     staleTime: 0,
   });
+
+/** Every shot of a job in short. */
+export const useCards = (job: number) =>
+  useQuery({
+    queryKey: keys.cards(job),
+    queryFn: () => body<Schemas["CardOut"][]>(client.GET("/api/jobs/{job}/cards", { params: { path: { job } } })),
+    staleTime: 2_000,
+  });
+
+export const useJobStorage = (job: number) =>
+  useQuery({
+    queryKey: keys.jobStorage(job),
+    queryFn: () => body<Schemas["JobStorageOut"]>(client.GET("/api/jobs/{job}/storage", { params: { path: { job } } })),
+    staleTime: 10_000,
+  });
+
+/** Something was done for the first time: its hint need not come back. */
+export async function doneOnce(what: string) {
+  queries.setQueryData<Session>(keys.session, (now) => now && { ...now, done: [...now.done, what] });
+  await client.POST("/api/session/done", { body: { what } }).catch(() => undefined); // it would only come back
+}
 
 /** Sends a file; the typed client is for plain data. */
 export async function send<T>(address: string, data: FormData): Promise<T> {

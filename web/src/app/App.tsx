@@ -77,7 +77,7 @@ function Rooms() {
         </button>
       </header>
       <main className="thin-scroll flex-1 overflow-y-auto">
-        <div className="mx-auto max-w-[980px] px-6 py-7">
+        <div className="mx-auto max-w-[1080px] px-6 py-7">
           {deliveries ? <DeliveriesPage /> : <JobsPage onOpen={(id) => go(`/shots/${id}`)} />}
         </div>
       </main>

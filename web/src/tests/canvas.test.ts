@@ -3,7 +3,7 @@ import { FrameStore } from "../canvas/frames";
 import { falloff } from "../canvas/livestroke";
 import { framesOf, Player, timecode } from "../canvas/player";
 import { fitted, toPicture, toScreen, zoomed } from "../canvas/view";
-import { changedSince } from "../features/bench/plate";
+import { changedSince } from "../features/bench/source/plate";
 
 describe("view", () => {
   it("zooms about the pointer and maps back", () => {

@@ -1,6 +1,6 @@
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Node, Outline } from "../api/client";
-import { frontWords, withLoop } from "../features/bench/front";
+import { frontWords, withLoop } from "../features/bench/edge/front";
 import { openShot, useBench } from "../features/bench/store";
 
 const loop = (x: number): Node[] => [0, 1, 2].map((k) => ({ x: x + k, y: k * k, into: [0, 0], out: [0, 0] }) as Node);

@@ -2,8 +2,9 @@ import { beforeEach, describe, expect, it } from "vitest";
 import type { Fix, Hold } from "../api/client";
 import { joined } from "../features/bench/hold/CorrectPart";
 import { isChanged, redraft, wanted, withKind } from "../features/bench/hold/draft";
-import { draggedSearch, draggedWindow } from "../features/bench/hold/useHoldHands";
-import { isOff, measuredBy, patchState } from "../features/bench/model";
+import { draggedSearch, draggedWindow } from "../features/bench/hold/hands";
+import { patchState } from "../features/bench/shared/addresses";
+import { isOff, measuredBy } from "../features/bench/shared/holds";
 import { openShot, useBench } from "../features/bench/store";
 
 const square = (left: number, top: number, size: number): [number, number][] => [

@@ -78,3 +78,43 @@ it("no files import each other in a circle", () => {
   expect(from.size).toBeGreaterThan(50);
   expect(circles).toEqual([]);
 });
+
+/** What each room of the bench may import besides itself; the bench's own files put them together. */
+const SHARED = ["shared", "store", "viewer"];
+const ROOMS: Record<string, string[]> = {
+  shared: ["store", "viewer", "compare"],
+  viewer: ["store", "shared", "compare"],
+  compare: ["store"],
+  deliver: [],
+  fixes: SHARED,
+  hold: SHARED,
+  edge: SHARED,
+  source: SHARED,
+  match: SHARED,
+  check: SHARED,
+  time: [...SHARED, "compare"],
+};
+
+it("no stage of the bench knows another, and the viewer knows none", () => {
+  const bench = join(SRC, "features/bench");
+  const wrong: string[] = [];
+  for (const file of files(bench)) {
+    const room = relative(bench, file).split("/")[0]!;
+    const may = ROOMS[room];
+    if (!may) continue;
+    for (const [, from] of readFileSync(file, "utf8").matchAll(/from "(\.[^"]+)"/g)) {
+      const [target] = relative(bench, resolve(dirname(file), from!)).split("/");
+      if (target !== ".." && target !== room && !may.includes(target!))
+        wrong.push(`${relative(bench, file)} imports ${from}`);
+    }
+  }
+  expect(wrong).toEqual([]);
+});
+
+it("no file is too long to hold in the head", () => {
+  const long = files(SRC)
+    .filter((file) => !file.endsWith("generated.ts"))
+    .map((file) => [relative(SRC, file), readFileSync(file, "utf8").split("\n").length] as const)
+    .filter(([, lines]) => lines > 300);
+  expect(long).toEqual([]);
+});

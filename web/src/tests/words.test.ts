@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
 import type { Shot } from "../api/client";
-import { partOf, patchedAddress, sourceAddress } from "../features/bench/model";
-import { knobOf } from "../features/bench/paint";
-import { partSeen } from "../features/bench/pictures";
+import { partOf, patchedAddress, sourceAddress } from "../features/bench/shared/addresses";
+import { partSeen } from "../features/bench/viewer/pictures";
+import { knobOf } from "../features/bench/viewer/split";
 import { bytes, ranges, rateConsequence, rateOf } from "../features/jobs/words";
 
 describe("rates in words", () => {

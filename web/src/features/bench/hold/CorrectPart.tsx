@@ -1,8 +1,9 @@
 import { useState } from "react";
 import { Button, Choice, Slider } from "../../../ui/controls";
-import { running } from "../model";
-import { type Grab, useBench } from "../store";
-import type { PartProps } from "./HoldStage";
+import { running } from "../shared/levels";
+import { useBench } from "../store";
+import type { PartProps } from "./part";
+import type { Grab } from "./slice";
 
 const HINTS: Record<Grab, string> = {
   whole: "Drag the surface on the Shot to where it should be.",

@@ -3,7 +3,7 @@ import type { Ground } from "../../../api/client";
 import { Button } from "../../../ui/controls";
 import { type Tool, useBench } from "../store";
 import { redraft, wanted } from "./draft";
-import type { PartProps } from "./HoldStage";
+import type { PartProps } from "./part";
 
 /** Which parts of the surface are read, and what is left out. */
 export function GroundPart({ fix }: PartProps) {

@@ -5,7 +5,7 @@ import { Button, Choice, Select, Slider } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
 import { useBench } from "../store";
 import { isPointed, redraft, TOOK, wanted } from "./draft";
-import type { PartProps } from "./HoldStage";
+import type { PartProps } from "./part";
 
 const MOTIONS: { value: Method["motion"]; words: string; tip: string }[] = [
   { value: "shift", words: "Shift", tip: "It only moves" },

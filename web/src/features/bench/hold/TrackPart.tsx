@@ -1,10 +1,12 @@
 import { ChevronLeft, ChevronRight, ChevronsLeft, ChevronsRight } from "lucide-react";
 import { useState } from "react";
 import { Button, Choice, Dot, Select, Tip } from "../../../ui/controls";
-import { isHeld, running } from "../model";
-import { type Laid, useBench } from "../store";
+import { isHeld } from "../shared/holds";
+import { running } from "../shared/levels";
+import { useBench } from "../store";
 import { isChanged, KINDS, redraft, wanted, withKind } from "./draft";
-import type { PartProps } from "./HoldStage";
+import type { PartProps } from "./part";
+import type { Laid } from "./slice";
 
 const LAID: { value: Laid; words: string }[] = [
   { value: "mesh", words: "its mesh" },

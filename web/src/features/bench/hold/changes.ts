@@ -1,10 +1,9 @@
 import { client, type Fix, type Schemas } from "../../../api/client";
-import type { useChange } from "../../../api/queries";
 import { say } from "../../../ui/messages";
+import type { Change } from "../shared/panel";
 import { useBench } from "../store";
 import { wanted } from "./draft";
 
-export type Change = ReturnType<typeof useChange>;
 type Pin = Schemas["PinData"];
 
 /** Everything that can be asked of a fix's hold; each is one change that can be undone. */

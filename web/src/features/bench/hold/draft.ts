@@ -1,7 +1,8 @@
 import type { Fix, Ground, Hold, Method } from "../../../api/client";
 import type { Point } from "../../../geometry/points";
 import { around, bounds, corners, points, shapeOf } from "../../../geometry/shapes";
-import { type Draft, useBench } from "../store";
+import { useBench } from "../store";
+import type { Draft } from "./slice";
 
 export type Kind = Method["kind"];
 

@@ -3,12 +3,12 @@ import { client, type Fix } from "../../../api/client";
 import { keepFix, send } from "../../../api/queries";
 import { Button, Select, Slider } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
-import type { PartProps } from "./SourceStage";
+import type { PanelProps } from "../shared/panel";
 
 const MODES = ["normal", "multiply", "screen", "overlay", "soft light", "colour"] as const;
 
 /** Artwork on the surface: its file, its blend mode, its opacity. Its corners are dragged on the picture. */
-export function ArtPart({ fix, change }: PartProps) {
+export function ArtPart({ fix, change }: PanelProps) {
   const input = useRef<HTMLInputElement>(null);
   const [opacity, setOpacity] = useState<number | null>(null);
   const art = fix.art;

@@ -3,14 +3,14 @@ import { useState } from "react";
 import { client, type Fix } from "../../../api/client";
 import { useSuggestions } from "../../../api/queries";
 import { Button } from "../../../ui/controls";
-import { cropAddress } from "../model";
+import { cropAddress } from "../shared/addresses";
+import type { PanelProps } from "../shared/panel";
 import { useBench } from "../store";
-import type { PartProps } from "./SourceStage";
 
 type Plate = Fix["plates"][number];
 
 /** The plates with the frames that each serves, and where the next might come from. */
-export function PlateRow({ shot, fix, change }: PartProps) {
+export function PlateRow({ shot, fix, change }: PanelProps) {
   const { frame, set } = useBench();
   const [asked, setAsked] = useState(false);
   const suggestions = useSuggestions(fix, asked);
@@ -64,7 +64,7 @@ export function PlateRow({ shot, fix, change }: PartProps) {
                   <img
                     alt=""
                     src={cropAddress(fix, shot, plate.frame, [fix], false)}
-                    className="h-[46px] w-[70px] object-cover"
+                    className="h-[42px] w-[84px] bg-felt-0 object-contain"
                   />
                   <span className="figure absolute bottom-1 left-1.5 text-[10.5px] [text-shadow:0_0_3px_#000]">
                     {plate.frame}

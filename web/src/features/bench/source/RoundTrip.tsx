@@ -3,12 +3,12 @@ import { client, type Fix } from "../../../api/client";
 import { keepFix, send } from "../../../api/queries";
 import { Button, Select } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
-import type { PartProps } from "./SourceStage";
+import type { PanelProps } from "../shared/panel";
 
 const FORMS = { "TIFF, 16 bit": "tif", "OpenEXR, half, linear": "exr", "PNG, 16 bit": "png" } as const;
 
 /** How the plate begins, and its way out to an image editor and back. */
-export function RoundTrip({ fix, change }: PartProps) {
+export function RoundTrip({ fix, change }: PanelProps) {
   const [form, setForm] = useState<keyof typeof FORMS>("TIFF, 16 bit");
   const [crop, setCrop] = useState(true);
   const [busy, setBusy] = useState(false);

@@ -3,9 +3,10 @@ import { useEffect, useRef, useState } from "react";
 import { client, type Fix, type Schemas, type StrokeRow } from "../../../api/client";
 import { fixNow } from "../../../api/queries";
 import { Button, Choice, Slider } from "../../../ui/controls";
+import type { Change } from "../shared/panel";
 import { useBench } from "../store";
-import { BRUSHES, fromDonor } from "./BrushPart";
-import type { Change } from "./SourceStage";
+import { BRUSHES } from "./BrushPart";
+import { fromDonor } from "./slice";
 
 type Edit = Partial<Omit<Schemas["StrokeEditIn"], "version">>;
 

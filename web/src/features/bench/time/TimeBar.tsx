@@ -1,42 +1,47 @@
 import type { Fix, Shot } from "../../../api/client";
-import { useBench } from "../store";
 import { Cached } from "./Cached";
-import { Ribbon, TellRibbons } from "./Ribbons";
+import { Overview } from "./Overview";
+import { DriftHere, Ribbon, TellRibbons } from "./Ribbons";
 import { Ruler } from "./Ruler";
-import { Strip } from "./Strip";
+import { STRIP_TALL, Strip } from "./Strip";
 import { GUTTER } from "./scrub";
+import { useFollow } from "./span";
 import { Figures, Transport } from "./Transport";
 
-/** Time: transport, ruler, the drift ribbon, the tells and the strip of crops. */
-
+/** Time: transport, ruler, the drift ribbon, the tells and the strip of crops. Its height is the same from the start. */
 export function TimeBar({ shot, fix, fixes }: { shot: Shot; fix: Fix | null; fixes: Fix[] }) {
-  const { clip } = shot;
-  const frame = useBench((state) => state.frame);
+  useFollow(shot);
   return (
-    <section aria-label="Time" className="stitch-t flex shrink-0 flex-col gap-1.5 py-2 pr-3">
+    <section aria-label="Time" className="stitch-t flex shrink-0 flex-col gap-1 py-1.5 pr-3">
       <div className="flex items-end">
         <div className={`${GUTTER} flex items-center gap-0.5 px-2`}>
           <Transport shot={shot} />
         </div>
-        <Ruler
-          first={clip.first}
-          last={clip.last}
-          frame={frame}
-          plates={fix?.plates ?? []}
-          chosen={fix?.plate?.id}
-          hold={fix?.hold ?? null}
-        >
-          <Cached shot={shot} fixes={fixes} />
-        </Ruler>
+        <div className="min-w-0 flex-1">
+          <Overview shot={shot} />
+          <Ruler shot={shot} plates={fix?.plates ?? []} chosen={fix?.plate?.id} hold={fix?.hold ?? null}>
+            <Cached shot={shot} fixes={fixes} />
+          </Ruler>
+        </div>
       </div>
       <div className="flex items-center">
-        <div className={`${GUTTER} flex items-center gap-3 px-3`}>
-          <Figures shot={shot} />
+        <div className={`${GUTTER} pr-3`}>
+          <DriftHere fix={fix} />
         </div>
-        <Ribbon first={clip.first} last={clip.last} fix={fix} frame={frame} />
+        <Ribbon shot={shot} fix={fix} />
       </div>
-      {fix && !fix.lacks && <TellRibbons fix={fix} first={clip.first} last={clip.last} />}
-      {fix?.hold && fix.edge.nodes.length > 0 && <Strip shot={shot} fix={fix} fixes={fixes} frame={frame} />}
+      <TellRibbons shot={shot} fix={fix}>
+        <Figures shot={shot} />
+      </TellRibbons>
+      <div style={{ height: STRIP_TALL }}>
+        {fix?.hold && fix.edge.nodes.length > 0 ? (
+          <Strip shot={shot} fix={fix} fixes={fixes} />
+        ) : (
+          <p className={`ml-[206px] grid h-full place-items-center rounded-md bg-felt-2/40 text-faint`}>
+            The mark through the shot, before and after, shows here once something is circled.
+          </p>
+        )}
+      </div>
     </section>
   );
 }

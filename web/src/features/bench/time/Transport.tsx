@@ -84,7 +84,7 @@ export function Figures({ shot }: { shot: Shot }) {
   return (
     <>
       <span className="figure text-soft">{timeOf(shot, frame)}</span>
-      <span className="figure ml-auto whitespace-nowrap text-faint" data-testid="speed">
+      <span className="figure whitespace-nowrap text-[11px] text-faint" data-testid="speed">
         {speed
           ? `${speed.measured.toFixed(1)} f/s, ${speed.dropped} dropped`
           : `${rateWords(shot.clip.rate_num, shot.clip.rate_den)} f/s`}

@@ -1,0 +1,40 @@
+import type { Hold, TellRow } from "../../../api/client";
+
+/** RMS of drift over the ground at which a careful artist looks twice, and at which it is likely off (px). */
+export const NOTICEABLE = 1.4;
+export const LOUD = 2.4;
+
+export type Level = "quiet" | "noticeable" | "loud" | "none";
+
+export function level(drift: number | undefined, lost = false): Level {
+  if (lost) return "loud";
+  if (drift === undefined) return "none";
+  return drift >= LOUD ? "loud" : drift >= NOTICEABLE ? "noticeable" : "quiet";
+}
+
+export const running = (hold: Hold | null | undefined) => hold?.state === "waiting" || hold?.state === "tracking";
+
+export interface Loudest {
+  frame: number;
+  drift: number;
+  lost: boolean;
+}
+
+export function loudest(hold: Hold | null | undefined): Loudest | null {
+  const frames = hold?.frames ?? [];
+  if (frames.length === 0) return null;
+  return frames.reduce((a, b) => ((Number(b.lost) - Number(a.lost) || b.drift - a.drift) > 0 ? b : a));
+}
+
+export const TELLS = ["drift", "seam", "light", "texture", "grain", "flicker"] as const;
+export type TellName = (typeof TELLS)[number];
+
+/** Tells are 1.0 where a careful viewer would notice. */
+export const tellLevel = (value: number | undefined): Level =>
+  value === undefined ? "none" : value >= 2 ? "loud" : value >= 1 ? "noticeable" : "quiet";
+
+/** The first frame after this one (round again) on which some tell is not quiet. */
+export function nextLoud(rows: TellRow[], frame: number): number | null {
+  const loud = rows.filter((row) => TELLS.some((name) => row[name] >= 1)).map((row) => row.frame);
+  return loud.find((at) => at > frame) ?? loud[0] ?? null;
+}

@@ -1,0 +1,12 @@
+import type { Fix, Shot } from "../../../api/client";
+import type { useChange } from "../../../api/queries";
+
+/** One change of a fix at a time, each on its newest version. */
+export type Change = ReturnType<typeof useChange>;
+
+/** What a stage's panel and its parts are given. */
+export interface PanelProps {
+  shot: Shot;
+  fix: Fix;
+  change: Change;
+}
