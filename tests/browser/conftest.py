@@ -14,6 +14,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from tests.kept import Kept, empty_the_queue
+
 ROOT = Path(__file__).resolve().parents[2]
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -113,17 +115,15 @@ def running(transactional_db, apron, served, settings) -> Iterator[Running]:
     load()
     yield served
     served.stop(served.processes[1:])
-    _empty_the_queue()
+    empty_the_queue()
     for log in sorted(place.glob("*.log")):
         print(f"{log.name}:\n{log.read_text()[-3000:]}")
 
 
-def _empty_the_queue() -> None:
-    """The queue's tables are not Django's to flush: what a test left behind would be done in the next one."""
-    from django.db import connection
-
-    with connection.cursor() as cursor:
-        cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_workers CASCADE")
+@pytest.fixture(scope="package")
+def tracked() -> Kept:
+    """The crest, circled, tracked and looked at."""
+    return Kept()
 
 
 @pytest.fixture(scope="package")
@@ -146,3 +146,25 @@ def page(browser, running) -> Iterator[Page]:
     opened.close()
     unexpected = [words for words in said if "status of 4" not in words]  # refusals that a test asks for
     assert unexpected == []
+
+
+@pytest.fixture
+def crest(page, running, tracked) -> dict:
+    """The fix of a tracked crest in the open shot, two workers at hand; only the first test that asks tracks it."""
+    from fixes.models import Fix
+    from laying.models import Evidence
+
+    from tests.browser.screens import circle_the_crest, fixes, open_shot, wait_for
+
+    if tracked.rows:
+        tracked.put_back()
+    running.worker()
+    running.worker()
+    open_shot(page, running)
+    if not tracked.rows:
+        circle_the_crest(page)
+        words = f"Held on all {LAST - FIRST + 1} frames"
+        expect(page.get_by_text(words)).to_be_visible(timeout=120_000)
+        wait_for(page, lambda: Evidence.objects.filter(fix=Fix.objects.get()).exists(), seconds=120)
+        tracked.keep()
+    return fixes(page)[0]

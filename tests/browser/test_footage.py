@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from hushcore.media.pictures import read_codes
 from tests.browser.conftest import FIRST, LAST, Running
-from tests.browser.test_walk import changes, go_to, on_shot, open_shot, settled
+from tests.browser.screens import changes, go_to, on_shot, open_shot, settled
 from tests.hushcore.movies import number_of, write_movie
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
@@ -57,7 +57,8 @@ def test_a_movie_is_brought_in_corrected_and_played(page: Page, running: Running
     form.get_by_label("Out", exact=True).fill("1020")
     form.get_by_label("Handles").fill("1")
     form.get_by_role("button", name="Bring in as a shot").click()
-    page.get_by_role("button", name=re.compile("090 turning.*1002 to 1021", re.S)).click()
+    expect(page.get_by_title(re.compile("1002 to 1021"))).to_be_visible()
+    page.get_by_role("button", name="Open 090 turning").click()
     expect(page.get_by_test_id("frame")).to_have_text("1002")
     page.keyboard.press("ArrowRight")
     page.keyboard.press("f")
@@ -171,7 +172,7 @@ def test_corrections_and_proxies_of_a_shot(page: Page, running: Running):
     expect(page.get_by_role("button", name="Encoding")).to_have_text("BT.709 video (BT.1886)")
     expect(page.get_by_text("delivered values outside the mattes stay as they are")).to_be_visible()
     page.get_by_role("button", name="Keep").click()
-    row = page.get_by_role("button", name=re.compile("040 apron.*BT.709 video", re.S))
+    row = page.get_by_role("listitem").filter(has_text=re.compile("040 apron.*BT.709 video", re.S))
     expect(row).to_contain_text("10:00:00:00")
     row.click()
     expect(page.get_by_text("10:00:00:00")).to_be_visible()

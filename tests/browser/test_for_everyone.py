@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import FIRST, Running
+from tests.browser.conftest import Running
 from tests.conftest import ROOT
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
@@ -24,12 +24,14 @@ def found(page: Page, where: str) -> list[str]:
     ]  # fmt: skip
 
 
-def test_no_screen_shuts_anyone_out(page: Page, running: Running):
+def test_no_screen_of_the_jobs_shuts_anyone_out(page: Page, running: Running):
     page.goto(running.address)
-    row = page.get_by_role("button", name=re.compile("^Frame .*040 apron", re.DOTALL))
-    expect(row).to_be_visible()
+    more = page.get_by_role("button", name="More of 040 apron")
+    expect(more).to_be_visible()
     wrong = found(page, "jobs")
-    page.get_by_role("button", name="Clip and corrections of 040 apron").click()
+    more.click()
+    wrong += found(page, "menu")
+    page.get_by_role("menuitem", name="Clip and corrections").click()
     expect(page.get_by_label("Timecode")).to_be_visible()
     wrong += found(page, "clip")
     page.get_by_role("button", name="Encoding").click()
@@ -37,9 +39,50 @@ def test_no_screen_shuts_anyone_out(page: Page, running: Running):
     wrong += found(page, "encodings")
     page.keyboard.press("Escape")
     page.keyboard.press("Escape")
-    row.click()
-    expect(page.get_by_test_id("frame")).to_have_text(str(FIRST))
-    wrong += found(page, "bench")
+    more.click()
+    page.get_by_role("menuitem", name="Delete").click()
+    expect(page.get_by_role("alertdialog")).to_be_visible()
+    wrong += found(page, "delete")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Bring in footage").click()
+    page.get_by_role("button", name=re.compile("apron")).first.click()
+    expect(page.get_by_role("form", name=re.compile("Bring in"))).to_be_visible()
+    wrong += found(page, "bring in")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Deliveries").click()
+    expect(page.get_by_text(re.compile("deliver", re.I)).nth(1)).to_be_visible()
+    wrong += found(page, "deliveries")
+    assert wrong == []
+
+
+def test_no_stage_of_the_bench_shuts_anyone_out(page: Page, crest: dict):
+    stages = page.get_by_role("complementary", name="Stages")
+    wrong = []
+    for part in ("Correct", "Ground", "Method", "Track"):
+        page.get_by_role("radio", name=part, exact=True).click()
+        wrong += found(page, f"hold, {part}")
+    for stage in ("Edge", "Source", "Match", "Check"):
+        stages.get_by_role("button", name=re.compile(f"^{stage}")).click()
+        if stage == "Source":
+            page.get_by_role("button", name=re.compile(r"Take (this frame, )?\d+")).first.click()
+            expect(page.get_by_text(re.compile("Still, plate"))).to_be_visible()
+            page.get_by_text("More of the brush").click()
+        wrong += found(page, stage)
+    page.get_by_role("radio", name="Stress").click()
+    page.get_by_role("button", name="Push").click()
+    expect(page.get_by_role("slider", name="Gamma")).to_be_visible()
+    wrong += found(page, "stress")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Look").click()
+    wrong += found(page, "look")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Keys").click()
+    expect(page.get_by_role("dialog")).to_contain_text("Next frame that is not quiet")
+    wrong += found(page, "keys")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Deliver", exact=True).click()
+    expect(page.get_by_role("dialog")).to_be_visible()
+    wrong += found(page, "deliver")
     assert wrong == []
 
 

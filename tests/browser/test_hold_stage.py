@@ -6,17 +6,15 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import FIRST, LAST, Running
-from tests.browser.test_walk import (
+from tests.browser.conftest import FIRST, LAST
+from tests.browser.screens import (
     ANCHOR,
     CREST,
     changes,
-    circle_the_crest,
     drag,
     fixes,
     go_to,
     on_shot,
-    open_shot,
     settled,
 )
 
@@ -47,11 +45,7 @@ def at(page: Page, fix: dict, frame: int, still: tuple[float, float]) -> np.ndar
     return Hold.of(json.loads(text)).at(frame).forward(np.array(still))
 
 
-def test_a_slip_is_seen_and_dragged_right(page: Page, running: Running):
-    running.worker()
-    running.worker()
-    open_shot(page, running)
-    circle_the_crest(page)
+def test_a_slip_is_seen_and_dragged_right(page: Page, crest: dict):
     fix = done(page, f"Held on all {COUNT} frames")
 
     # judge: checks laid on the surface bend with it; trust shows where it is weak
@@ -115,11 +109,7 @@ def test_a_slip_is_seen_and_dragged_right(page: Page, running: Running):
     done(page, f"Held on all {COUNT} frames")
 
 
-def test_another_kind_and_what_the_tracker_reads(page: Page, running: Running):
-    running.worker()
-    running.worker()
-    open_shot(page, running)
-    circle_the_crest(page)
+def test_another_kind_and_what_the_tracker_reads(page: Page, crest: dict):
     done(page, f"Held on all {COUNT} frames")
 
     # what passes in front is drawn on a frame, and used when it is tracked

@@ -9,30 +9,24 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from hushcore.media.pictures import read_codes, write_codes
-from tests.browser.conftest import FIRST, LAST, Running
-from tests.browser.test_walk import (  # fmt: skip
+from tests.browser.conftest import FIRST, LAST
+from tests.browser.screens import (  # fmt: skip
     ANCHOR,
     changes,
-    circle_the_crest,
     drag,
     fixes,
     go_to,
     on_shot,
     on_still,
-    open_shot,
     settled,
+    wait_for,
 )
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
 
 
-def begin(page: Page, running: Running) -> dict:
-    """A tracked crest with a plate at the anchor; returns its hold."""
-    running.worker()
-    running.worker()
-    open_shot(page, running)
-    circle_the_crest(page)
-    expect(page.get_by_text(f"Held on all {LAST - FIRST + 1} frames")).to_be_visible(timeout=120_000)
+def begin(page: Page, crest: dict) -> dict:
+    """A plate at the anchor of the tracked crest; returns its hold."""
     page.get_by_role("button", name=re.compile("^Source")).click()
     go_to(page, ANCHOR)
     page.get_by_role("button", name=re.compile(rf"Take (this frame, )?{ANCHOR}")).first.click()
@@ -44,17 +38,8 @@ def strokes(page: Page):
     return page.get_by_role("list", name="Strokes").get_by_role("listitem")
 
 
-def wait_for(page: Page, true) -> None:
-    """Waits until something about what is kept is true."""
-    for _ in range(100):
-        if true():
-            return
-        page.wait_for_timeout(100)
-    raise AssertionError("it does not come about")
-
-
-def test_brushes_and_strokes_that_stay_editable(page: Page, running: Running):
-    hold = begin(page, running)
+def test_brushes_and_strokes_that_stay_editable(page: Page, crest: dict):
+    hold = begin(page, crest)
     expect(page.get_by_text(f"carried to {FIRST} to {LAST}")).to_be_visible()  # a stroke serves the whole range
     still = page.locator("canvas[data-space=still]")
 
@@ -105,8 +90,8 @@ def test_brushes_and_strokes_that_stay_editable(page: Page, running: Running):
     expect(strokes(page)).to_have_count(5)
 
 
-def test_a_plate_goes_out_and_back_and_artwork_is_put_on(page: Page, running: Running, tmp_path):
-    hold = begin(page, running)
+def test_a_plate_goes_out_and_back_and_artwork_is_put_on(page: Page, crest: dict, tmp_path):
+    hold = begin(page, crest)
     page.get_by_text(f"Plate {ANCHOR}: start, out and back").click()
     with page.expect_download() as sent:
         page.get_by_role("link", name="Send out").click()
@@ -146,8 +131,8 @@ def test_a_plate_goes_out_and_back_and_artwork_is_put_on(page: Page, running: Ru
     wait_for(page, lambda: fixes(page)[0]["art"]["mode"] == "multiply")
 
 
-def test_edge_match_and_tells(page: Page, running: Running):
-    hold = begin(page, running)
+def test_edge_match_and_tells(page: Page, crest: dict):
+    hold = begin(page, crest)
     page.get_by_role("radio", name="Heal").click()
     page.keyboard.down("Alt")
     page.mouse.click(*on_still(page, hold, 488, 466))

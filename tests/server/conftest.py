@@ -1,20 +1,16 @@
 """A job on a small clip with a real surface in it, a client that is signed in, and a worker that runs inline."""
 
-import shutil
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
 import pytest
 import scipy.ndimage as ndi
-from django.apps import apps
 from django.conf import settings
 from django.contrib.auth.models import User
-from django.core import serializers
-from django.db import connection, transaction
 from django.test import Client
 
 from hushcore.media.pictures import write_codes
+from tests.kept import Kept, empty_the_queue
 
 SHIFT = np.array([1.4, -0.8])  # px a frame
 COUNT = 9
@@ -57,9 +53,8 @@ def footage(storage, texture):
 
 @pytest.fixture
 def empty_queue(transactional_db) -> None:
-    """The queue's tables are not Django's to flush: what another test left waiting would be done in this one."""
-    with connection.cursor() as cursor:
-        cursor.execute("TRUNCATE procrastinate_jobs, procrastinate_workers CASCADE")
+    """No work is left waiting from another test."""
+    empty_the_queue()
 
 
 @pytest.fixture
@@ -70,7 +65,7 @@ def shot(empty_queue, storage, kept, request):
 
     if kept.rows and "fix" in request.fixturenames:
         kept.put_back(storage)
-        return Shot.objects.get(id=kept.shot)
+        return Shot.objects.get()
     request.getfixturevalue("footage")
     return bring_in(Job.objects.create(name="Test job"), "010 wall", "wall")
 
@@ -88,32 +83,9 @@ def web(artist) -> Client:
     return client
 
 
-class Kept:
-    """Rows and files of a wall that is circled and tracked: made by the first test that asks, put back for the others."""
-
-    def __init__(self, place: Path) -> None:
-        self.place, self.rows, self.fix, self.shot = place, "", 0, 0
-
-    def keep(self, storage: Path, fix: int, shot: int) -> None:
-        shutil.copytree(storage, self.place, dirs_exist_ok=True)
-        rows = [row for app in APPS for model in apps.get_app_config(app).get_models() for row in model.objects.all()]
-        for row in rows:
-            if hasattr(row, "by_id"):
-                row.by_id = None  # its artist goes with the test
-        self.rows, self.fix, self.shot = serializers.serialize("json", rows), fix, shot
-
-    def put_back(self, storage: Path) -> None:
-        shutil.copytree(self.place, storage, dirs_exist_ok=True)
-        with transaction.atomic():
-            for row in serializers.deserialize("json", self.rows):
-                row.save()
-
-
-APPS = ("jobs", "fixes", "holds", "plates", "laying", "tells")
-
-
 @pytest.fixture(scope="session")
 def kept(tmp_path_factory) -> Kept:
+    """The wall, circled and tracked."""
     return Kept(tmp_path_factory.mktemp("kept"))
 
 
@@ -137,13 +109,15 @@ def loop(x=160.0, y=130.0, radius=24.0):
 @pytest.fixture
 def fix(web, shot, work, storage, kept):
     """A fix that is circled and tracked."""
+    from fixes.models import Fix
+
     if kept.rows:
-        return web.get(f"/api/fixes/{kept.fix}").json()
+        return web.get(f"/api/fixes/{Fix.objects.get().id}").json()
     answer = web.post(f"/api/shots/{shot.id}/circle", {"frame": 1004, "loop": loop()}, "application/json")
     assert answer.status_code == 201, answer.content
     work()
     made = web.get(f"/api/fixes/{answer.json()['id']}").json()
-    kept.keep(storage, made["id"], shot.id)
+    kept.keep(storage)
     return made
 
 
