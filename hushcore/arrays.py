@@ -105,3 +105,18 @@ def mean(picture: F32) -> F32:
 def three(codes: Codes) -> Codes:
     """The three colour channels of a frame; a grey one gives them thrice."""
     return np.repeat(codes, 3, axis=2) if codes.shape[2] == 1 else codes[..., :3]
+
+
+def known_percentile(pictures: NDArray[Any], percent: float) -> F32:
+    """The percentile over the first axis of what is known at each place, NaN where nothing is.
+
+    As ``numpy.nanpercentile`` (linear between the two nearest), but for all places at once.
+    """
+    ordered = np.sort(pictures, axis=0)  # what is not known comes last
+    count = np.isfinite(ordered).sum(0)
+    at = np.maximum(count - 1, 0) * (percent / 100)
+    low = np.floor(at).astype(np.intp)
+    below, above = (
+        np.take_along_axis(ordered, np.minimum(low + k, np.maximum(count - 1, 0))[None], 0)[0] for k in (0, 1)
+    )
+    return cast(F32, (below + (above - below) * (at - low)).astype(np.float32))

@@ -5,7 +5,6 @@ in the frame's light. Where something passes in front, the one does not look lik
 """
 
 import base64
-import warnings
 import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,7 +13,7 @@ from typing import Any
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, F64, Mask, mean, most
+from hushcore.arrays import F32, F64, Mask, known_percentile, mean, most
 from hushcore.edge.outline import Outline
 
 BLACK = 0.003
@@ -107,9 +106,7 @@ class Usual:
         for name, share in (("alike", weak), ("rest", strong), ("tint", strong), ("spread", strong)):
             source = "alike" if name == "spread" else name
             every = np.stack([np.where(one.readable, getattr(one, source), np.nan) for one in frames])
-            with warnings.catch_warnings():  # places that no frame shows are not known
-                warnings.simplefilter("ignore", RuntimeWarning)
-                maps[name] = np.nan_to_num(np.nanpercentile(every, share, axis=0), nan=-1.0).astype(np.float32)
+            maps[name] = np.nan_to_num(known_percentile(every, share), nan=-1.0)  # places that no frame shows: -1
         maps["spread"] = np.maximum(maps["spread"] - maps["alike"], 0)
         return Usual(left, top, **maps)
 

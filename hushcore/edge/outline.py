@@ -112,28 +112,72 @@ class Outline:
         return np.array([points.min(0) - grow, points.max(0) + grow])
 
 
+BLOCK = 24  # px; only the pieces of line that can be nearest anywhere in a block are looked at in it
+
+
 @njit(cache=True, nogil=True, fastmath=True)
 def _distances(line, soft, closed, left, top, out):  # type: ignore[no-untyped-def]
-    count = line.shape[0]
-    for row in range(out.shape[1]):
-        for col in range(out.shape[2]):
-            px, py = left + col, top + row
-            best, near = 1e18, 0.0
-            inside = False
-            for k in range(0 if closed else 1, count):
-                j = count - 1 if k == 0 else k - 1
-                jx, jy, ix, iy = line[j, 0], line[j, 1], line[k, 0], line[k, 1]
-                ex, ey = ix - jx, iy - jy
-                size = ex * ex + ey * ey
-                t = 0.0
-                if size > 0:
-                    t = min(1.0, max(0.0, ((px - jx) * ex + (py - jy) * ey) / size))
-                dx, dy = px - jx - t * ex, py - jy - t * ey
-                d = dx * dx + dy * dy
-                if d < best:
-                    best, near = d, soft[j] + t * (soft[k] - soft[j])
-                if (iy > py) != (jy > py) and px < (jx - ix) * (py - iy) / (jy - iy) + ix:
-                    inside = not inside
-            d = np.sqrt(best)
-            out[0, row, col] = (d if inside else -d) if closed else d
-            out[1, row, col] = near
+    rows, cols = out.shape[1], out.shape[2]
+    near = np.empty(line.shape[0], np.int64)
+    for row in range(0, rows, BLOCK):
+        for col in range(0, cols, BLOCK):
+            end_row, end_col = min(rows, row + BLOCK), min(cols, col + BLOCK)
+            count = _near(line, closed, left + (col + end_col - 1) / 2, top + (row + end_row - 1) / 2, near)
+            for r in range(row, end_row):
+                for c in range(col, end_col):
+                    best, softness = 1e18, 0.0
+                    for n in range(count):
+                        k = near[n]
+                        d, t, j = _to_piece(line, k, left + c, top + r)
+                        if d < best:
+                            best, softness = d, soft[j] + t * (soft[k] - soft[j])
+                    out[0, r, c], out[1, r, c] = np.sqrt(best), softness
+    if closed:
+        for row in range(rows):
+            _outside_is_less(line, left, top + row, out[0, row])
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _to_piece(line, k, x, y):  # type: ignore[no-untyped-def]
+    """Squared distance to the piece that ends in point ``k``, how far along it, and where it begins."""
+    j = line.shape[0] - 1 if k == 0 else k - 1
+    ex, ey = line[k, 0] - line[j, 0], line[k, 1] - line[j, 1]
+    size = ex * ex + ey * ey
+    t = 0.0
+    if size > 0:
+        t = min(1.0, max(0.0, ((x - line[j, 0]) * ex + (y - line[j, 1]) * ey) / size))
+    dx, dy = x - line[j, 0] - t * ex, y - line[j, 1] - t * ey
+    return dx * dx + dy * dy, t, j
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def _near(line, closed, x, y, near):  # type: ignore[no-untyped-def]
+    """Pieces that can be nearest to a place within a block round ``x``, ``y``, in order; how many they are."""
+    first = 0 if closed else 1
+    best = 1e18
+    for k in range(first, line.shape[0]):
+        best = min(best, _to_piece(line, k, x, y)[0])
+    reach = (np.sqrt(best) + BLOCK * np.sqrt(2.0) + 1e-6) ** 2  # twice the way from the middle to a corner
+    count = 0
+    for k in range(first, line.shape[0]):
+        if _to_piece(line, k, x, y)[0] <= reach:
+            near[count] = k
+            count += 1
+    return count
+
+
+@njit(cache=True, nogil=True)
+def _outside_is_less(line, left, y, row):  # type: ignore[no-untyped-def]
+    """Makes distances outside the closed line negative: even and odd crossings to the right of each place."""
+    crossings = np.zeros(row.shape[0] + 1, np.int64)
+    for k in range(line.shape[0]):
+        j = line.shape[0] - 1 if k == 0 else k - 1
+        jy, iy = line[j, 1], line[k, 1]
+        if (iy > y) != (jy > y):
+            x = (line[j, 0] - line[k, 0]) * (y - iy) / (jy - iy) + line[k, 0]
+            crossings[min(row.shape[0], max(0, int(np.ceil(x - left))))] += 1
+    right = 0
+    for col in range(row.shape[0] - 1, -1, -1):
+        right += crossings[col + 1]
+        if right % 2 == 0:
+            row[col] = -row[col]

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import FIRST, LAST, Running
-from tests.browser.screens import ANCHOR, fixes, go_to, on_shot, open_shot
+from tests.browser.screens import ANCHOR, fixes, go_to, on_shot, open_shot, wait_for
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
 
@@ -33,17 +33,14 @@ def test_a_fix_taken_away_comes_back_and_a_look_is_undone(page: Page, crest: dic
     page.keyboard.press("Escape")
     undo = page.get_by_role("button", name="Undo")
     shot = page.url.rsplit("/", 1)[1]
-    exposure = lambda: page.request.get(page.url.replace(f"/shots/{shot}", f"/api/shots/{shot}")).json()["look"][
-        "exposure"
-    ]  # noqa: E731
+
+    def exposure() -> float:
+        return page.request.get(page.url.replace(f"/shots/{shot}", f"/api/shots/{shot}")).json()["look"]["exposure"]
+
     assert exposure() > 0
     undo.click()
     expect(page.get_by_role("button", name=re.compile("soft 0 in, 15 out"))).to_be_visible()
-    for _ in range(50):
-        if exposure() == 0:
-            break
-        page.wait_for_timeout(100)
-    assert exposure() == 0
+    wait_for(page, lambda: exposure() == 0)
     undo.click()
     expect(page.get_by_role("button", name=re.compile("soft 0 in, 14 out"))).to_be_visible()
 

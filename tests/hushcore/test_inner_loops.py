@@ -1,5 +1,8 @@
 """The engine's quick inner loops against plain formulas and reference libraries."""
 
+import warnings
+from itertools import pairwise
+
 import cv2
 import numpy as np
 import pytest
@@ -8,13 +11,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from hushcore import threads
-from hushcore.arrays import Rect
+from hushcore.arrays import Rect, known_percentile
 from hushcore.geometry import sampling, spline
 from hushcore.grain.lay import FIELD_LEAST, fresh
 from hushcore.grain.model import Grain, white
 from hushcore.hold.maps import MeshMap, PlanarMap, forward_grid, jacobian_grid
 from hushcore.light import kernels
 from hushcore.light.region import BLACK, Pair, Region, affine, wide
+from hushcore.recipe.models import OutlineData
 
 XS, YS = np.array([40.0, 95.5, 161.25]), np.array([33.0, 120.75])
 
@@ -248,3 +252,42 @@ def test_frames_have_grain_of_their_own():
     apart = np.corrcoef(many) - np.eye(40)
     assert np.abs(apart).max() < 0.06
     assert abs(float((many**4).mean()) - 3) < 0.1  # normally distributed: kurtosis 3
+
+
+def test_percentiles_of_what_is_known_are_numpy_s():
+    """numpy.nanpercentile says what they are; a place that is never known stays unknown."""
+    rng = np.random.default_rng(5)
+    stack = rng.normal(0, 1, (11, 7, 9)).astype(np.float32)
+    stack[rng.uniform(size=stack.shape) < 0.4] = np.nan
+    stack[:, 3, 4] = np.nan
+    for percent in (5.0, 50.0, 90.0):
+        with np.errstate(all="ignore"), warnings.catch_warnings():
+            warnings.simplefilter("ignore", RuntimeWarning)
+            expected = np.nanpercentile(stack, percent, axis=0)
+        np.testing.assert_allclose(known_percentile(stack, percent), expected, rtol=1e-6, atol=1e-6)
+
+
+@pytest.mark.parametrize("width", [None, 9.0])
+def test_distances_to_an_outline_are_opencv_s(width):
+    """cv2.pointPolygonTest measures the same, one point at a time; an open line by the distance to its pieces."""
+    rng = np.random.default_rng(2)
+    turns = np.sort(rng.uniform(0, 2 * np.pi, 30))
+    star = np.stack([90 + (30 + 40 * rng.uniform(size=30)) * np.cos(turns), 70 + 50 * np.sin(turns)], 1)
+    nodes = [{"x": float(x), "y": float(y), "soft": float(k % 5)} for k, (x, y) in enumerate(star)]
+    outline = OutlineData.model_validate({"nodes": nodes, "width": width}).outline()
+    distance, soft = outline.distance(1, Rect(-15, -20, 190, 150))
+    line = outline.at(1).line(width is None)[0].astype(np.float32)
+    for y, x in rng.integers([0, 0], distance.shape, (300, 2)):
+        at = (float(x - 15), float(y - 20))
+        if width is None:
+            expected = cv2.pointPolygonTest(line.reshape(-1, 1, 2), at, True)
+        else:
+            pieces = [_to_piece(np.array(at), a, b) for a, b in pairwise(line)]
+            expected = width / 2 - min(pieces)
+        assert abs(distance[y, x] - expected) < 1e-3
+    assert 0 <= soft.min() <= soft.max() <= 4
+
+
+def _to_piece(p, a, b):
+    t = np.clip(np.dot(p - a, b - a) / np.dot(b - a, b - a), 0, 1)
+    return np.linalg.norm(p - a - t * (b - a))
