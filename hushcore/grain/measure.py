@@ -116,11 +116,14 @@ def _curve(values: F64, levels: F64) -> tuple[F64, F64]:
     return np.asarray(at)[order], np.asarray(sigma)[order]
 
 
+AT_ONCE = 128  # blocks transformed together
+
+
 def _spectrum(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask], at: F64, sigma: F64) -> F64 | None:
     """Mean cross-spectrum of blocks of grain that is made equally strong everywhere; the busiest blocks left out."""
     flat = Grain(at, sigma, np.zeros((BLOCK, BLOCK, 3, 3)))
     window = hann()
-    spectra, energy = [], []
+    blocks, energy = [], []
     for (noise, mean), mask in zip(parts, masks, strict=True):
         even = noise / flat.sigma_at(luma_of(mean))
         for top in range(0, noise.shape[0] - BLOCK + 1, BLOCK // 2):
@@ -128,13 +131,16 @@ def _spectrum(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask], at: F64, 
                 here = slice(top, top + BLOCK), slice(left, left + BLOCK)
                 if mask[here].all():
                     block = np.clip(even[here], -4, 4) * window[..., None]
-                    spectra.append(np.fft.fft2(block, axes=(0, 1)) / BLOCK)
+                    blocks.append(block)
                     energy.append(float((block**2).mean()))
-    if len(spectra) < FEWEST_BLOCKS:
+    if len(blocks) < FEWEST_BLOCKS:
         return None
-    quiet = np.asarray(energy) <= np.quantile(energy, SMOOTH_SHARE)
-    chosen = np.stack(spectra)[quiet]
-    cross = np.einsum("nijk,nijl->ijkl", chosen, chosen.conj()).real / len(chosen)
+    quiet = np.flatnonzero(np.asarray(energy) <= np.quantile(energy, SMOOTH_SHARE))
+    cross = np.zeros((BLOCK, BLOCK, 3, 3))
+    for some in np.array_split(quiet, 1 + len(quiet) // AT_ONCE):
+        chosen = np.fft.fft2(np.stack([blocks[k] for k in some]), axes=(1, 2)) / BLOCK
+        cross += np.einsum("nijk,nijl->ijkl", chosen, chosen.conj()).real
+    cross /= len(quiet)
     # the same from both sides, as grain has no direction of reading
     cross = (cross + np.roll(cross[::-1, ::-1], 1, (0, 1))) / 2
     return _as_laid(_even(_sharpened(cross)), _even(cross))

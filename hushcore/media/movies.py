@@ -36,6 +36,7 @@ class Reader:
     _container: Any = None
     _frames: Iterator[Any] | None = None
     _next: int = -1
+    _wanted: int = 0  # presentation time, ticks
 
     def frame(self, picture: int) -> Any:
         """The decoded picture. Raises HushError when it cannot be had."""
@@ -55,13 +56,13 @@ class Reader:
                 ) from error
 
     def _at(self, picture: int) -> Any:
+        self._wanted = round(self.header.time(picture) / self.header.tick)
         if self._frames is None or not 0 <= picture - self._next < AHEAD:
             self._seek(picture)
         assert self._frames is not None
-        wanted = round(self.header.time(picture) / self.header.tick)
         for frame in self._frames:
-            if frame.pts is None or frame.pts >= wanted:
-                if frame.pts is not None and frame.pts > wanted + EVEN:
+            if frame.pts is None or frame.pts >= self._wanted:
+                if frame.pts is not None and frame.pts > self._wanted + EVEN:
                     break
                 self._next = picture + 1
                 return frame
@@ -80,7 +81,15 @@ class Reader:
         stream = next(s for s in self._container.streams.video if not cover_art(s))
         ticks = round(self.header.time(picture) / self.header.tick)
         self._container.seek(ticks, backward=True, stream=stream)
-        self._frames = self._container.decode(stream)
+        self._frames = self._decoded(stream)
+
+    def _decoded(self, stream: Any) -> Iterator[Any]:
+        """Pictures as they come out; of those before the wanted one, what no other picture is made from is left out."""
+        context = stream.codec_context
+        for packet in self._container.demux(stream):
+            early = packet.pts is not None and packet.pts < self._wanted
+            context.skip_frame = "NONREF" if early else "DEFAULT"
+            yield from packet.decode()
 
     def close(self) -> None:
         """Let go of the file."""

@@ -1,5 +1,6 @@
 """What can be done with jobs and shots."""
 
+import os
 import shutil
 from contextlib import suppress
 from fractions import Fraction
@@ -24,6 +25,7 @@ from jobs.viewing import look_of
 
 FASTEST = 240
 PROXY_CHUNK = 24  # frames a job
+PROXY_LINES = max(1, (os.cpu_count() or 1) // 2)
 
 
 def found_at(place: str) -> Found:
@@ -183,8 +185,10 @@ def _check_cut(shot: Shot) -> None:
 @transaction.atomic
 def build_proxies(shot: Shot) -> None:
     """Queue the pictures that playing needs, in chunks; what is there already is left alone."""
-    for start in range(shot.first, shot.last + 1, PROXY_CHUNK):
-        job = app.configure_task("proxies", queueing_lock=f"proxies {shot.id} {start}", priority=-5)
+    for k, start in enumerate(range(shot.first, shot.last + 1, PROXY_CHUNK)):
+        # jobs of one lock go one after the other: half of the processors stay free for who looks and tracks
+        lock = f"proxies {k % PROXY_LINES}"
+        job = app.configure_task("proxies", lock=lock, queueing_lock=f"proxies {shot.id} {start}", priority=-5)
         with suppress(AlreadyEnqueued), transaction.atomic():  # a chunk that waits already is not asked for twice
             job.defer(shot=shot.id, first=start, last=min(start + PROXY_CHUNK - 1, shot.last))
 

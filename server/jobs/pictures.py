@@ -35,8 +35,7 @@ def as_bytes(codes: np.ndarray, suffix: str) -> bytes:
     return data.tobytes()
 
 
-FRAME_BYTES = 256_000_000  # of decoded frames kept
-frames = Shelf(FRAME_BYTES, lambda codes: int(codes.nbytes))
+frames = Shelf(lambda codes: int(codes.nbytes))
 
 
 def codes_of(media: Footage, frame: int) -> Codes:

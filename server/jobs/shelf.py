@@ -1,39 +1,59 @@
-"""A small store of what is costly to make, bounded by the bytes that it holds."""
+"""Stores of what is costly to make, all within one budget of bytes for the process."""
 
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from typing import Any, TypeVar
 
+from django.conf import settings
+
 Kept = TypeVar("Kept")
 
 
-class Shelf:
-    """Least recently used things go first once ``most`` bytes are exceeded; safe between threads."""
+class Budget:
+    """What the shelves of a process may hold together, in bytes. Least recently used things go first."""
 
-    def __init__(self, most: int, size: Callable[[Any], int]) -> None:
-        self.most, self.size = most, size
-        self.held = 0
-        self._items: OrderedDict[Any, Any] = OrderedDict()
-        self._lock = threading.Lock()
+    def __init__(self, most: int) -> None:
+        self.most, self.held = most, 0
+        self.lock = threading.Lock()
+        self.items: OrderedDict[tuple[int, Any], tuple[Any, int]] = OrderedDict()
+
+    def get(self, key: tuple[int, Any]) -> Any:
+        """What is kept, as used just now; None when it is not."""
+        with self.lock:
+            if key not in self.items:
+                return None
+            self.items.move_to_end(key)
+            return self.items[key][0]
+
+    def put(self, key: tuple[int, Any], item: Any, size: int) -> None:
+        """Keep an item; the newest stays even when it is larger than the budget."""
+        with self.lock:
+            if key in self.items:
+                self.held -= self.items.pop(key)[1]
+            self.items[key] = (item, size)
+            self.held += size
+            while self.held > self.most and len(self.items) > 1:
+                _, (_, gone) = self.items.popitem(last=False)
+                self.held -= gone
+
+
+COMMON = Budget(settings.CACHE_BYTES)
+
+
+class Shelf:
+    """Things of one kind, each under a key; ``size`` says what one takes. Safe between threads."""
+
+    def __init__(self, size: Callable[[Any], int], budget: Budget = COMMON) -> None:
+        self.size, self.budget = size, budget
 
     def get(self, key: Any) -> Any:
         """What is kept under ``key``, or None."""
-        with self._lock:
-            if key in self._items:
-                self._items.move_to_end(key)
-                return self._items[key]
-            return None
+        return self.budget.get((id(self), key))
 
     def put(self, key: Any, item: Kept) -> Kept:
-        """Keep an item; the newest stays even when it is larger than the shelf."""
-        with self._lock:
-            old = self._items.pop(key, None)
-            self.held += self.size(item) - (self.size(old) if old is not None else 0)
-            self._items[key] = item
-            while self.held > self.most and len(self._items) > 1:
-                _, gone = self._items.popitem(last=False)
-                self.held -= self.size(gone)
+        """Keep an item and hand it back."""
+        self.budget.put((id(self), key), item, self.size(item))
         return item
 
     def once(self, key: Any, make: Callable[[], Kept]) -> Kept:

@@ -33,7 +33,6 @@ from laying.names import digest, recipe_of
 from laying.recipe import fix_data, strokes_of
 
 PLANE_SHOWS = 0.25  # of the ground's size, beyond it on every side
-PLATE_BYTES, FIX_BYTES, PATCHED_BYTES = 400_000_000, 300_000_000, 256_000_000  # kept in memory
 SNAPSHOT_EVERY = 64  # strokes: editing an early one repaints from the last picture before it
 
 
@@ -42,9 +41,9 @@ def _fix_bytes(fix: ReadyFix) -> int:
     return int(sheets + (8 * fix.matte.nbytes if fix.matte is not None else 0))
 
 
-plates_kept: Shelf = Shelf(PLATE_BYTES, lambda plate: int(plate.original.nbytes + plate.painted.nbytes))
-fixes_kept: Shelf = Shelf(FIX_BYTES, _fix_bytes)
-patched_kept: Shelf = Shelf(PATCHED_BYTES, lambda codes: int(codes.nbytes))
+plates_kept: Shelf = Shelf(lambda plate: int(plate.original.nbytes + plate.painted.nbytes))
+fixes_kept: Shelf = Shelf(_fix_bytes)
+patched_kept: Shelf = Shelf(lambda codes: int(codes.nbytes))
 
 
 def hold_near(hold: Hold, frame: int, reach: int = 1) -> EngineHold:

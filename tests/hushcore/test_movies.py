@@ -1,5 +1,6 @@
 """Movies: frame-exact, without a shift, and back without loss."""
 
+import os
 from fractions import Fraction
 
 import av
@@ -34,6 +35,19 @@ def test_any_frame_is_the_frame_that_was_asked_for(tmp_path, suffix, codec, pix_
     assert (movie.first, movie.last, movie.rate) == (1001, 1040, rate)
     order = np.random.default_rng(3).permutation(40)[:14]
     assert [number_of(movie.read(1001 + int(n))) for n in order] == [int(n) for n in order]
+
+
+@pytest.mark.parametrize("codec", ["libx264", "libx265"])
+def test_a_frame_asked_for_at_random_has_the_samples_of_playing_through(tmp_path, codec):
+    """Pictures that no other is made from are left out on the way; not one sample of what is made from the rest changes."""
+    options = {"g": "60", "bf": "3"} if codec == "libx264" else {"x265-params": "keyint=60:bframes=3:log-level=none"}
+    path = write_movie(tmp_path / "long.mp4", codec, "yuv420p", count=60, options=options)
+    through = open_movie(path)
+    frames = {number: through.read(number) for number in range(60)}
+    os.utime(path, ns=(1, 1))  # another reader
+    again = open_movie(path)
+    for number in np.random.default_rng(8).permutation(60)[:20]:
+        assert (again.read(int(number)) == frames[int(number)]).all()
 
 
 @pytest.mark.parametrize(("suffix", "codec", "pix_fmt", "options"), KINDS)
