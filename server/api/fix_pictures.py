@@ -10,7 +10,7 @@ from holds.current import current_hold
 from jobs.models import Shot
 from jobs.pictures import TYPES, as_bytes, codes_of, kept
 from jobs.viewing import View, changes, look_name, seen
-from laying import ready, sights
+from laying import playing, ready, sights
 from laying import still as still_pictures
 from laying.names import digest
 
@@ -29,8 +29,12 @@ def patched(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpRes
     """A frame as it would be delivered now; ``?changes`` shows what was altered."""
     if suffix not in TYPES:
         raise Http404
-    found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
     view, differs = asked(request), "changes" in request.GET
+    if "v" in request.GET and view.part is None and not differs:
+        data = playing.stored(shot, frame, request.GET["v"][:400], view, suffix)
+        if data is not None:
+            return answer(data, suffix)
+    found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
     known = ready.stack(found, frame)
 
     def make() -> bytes:

@@ -1,8 +1,9 @@
 """Fixes prepared for looking and delivering, kept in memory while their documents stand."""
 
 import hashlib
+from contextlib import suppress
 from dataclasses import replace
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 from fixes.document import is_off, missing_part
@@ -203,9 +204,18 @@ def laid_codes(shot: Shot, frame: int, below: int | None = None, known: Stack | 
     return patched_kept.once((media.stamp(frame), state), lambda: lay_all(codes_of(media, frame), frame, laid)[0])
 
 
-def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
-    """The fixes that can be laid on a frame, in order, and a name for exactly this state."""
-    laid, names, lower = [], [], list[Fix]()
+class Layer(NamedTuple):
+    """A fix of the stack made ready: all that does not hang on the frame."""
+
+    fix: Fix
+    prepared: ReadyFix
+    hold: Hold
+    evidence_name: str
+
+
+def layers(shot: Shot, below: int | None = None) -> list[Layer]:
+    """The fixes that can be laid (those of an order under ``below``), in order."""
+    made, lower = [], list[Fix]()
     for fix in shot.fixes.all():
         fix.shot, document = shot, fix.document
         if below is not None and fix.order >= below:
@@ -214,18 +224,42 @@ def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
             continue
         beneath = _lower_state(lower)
         lower.append(fix)
-        if is_off(document, frame):
+        with suppress(HushError):  # its stage says what is wrong; looking goes on
+            made.append(Layer(fix, *_prepared(fix, beneath)))
+    return made
+
+
+def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
+    """The fixes that can be laid on a frame, in order, and a name for exactly this state."""
+    laid, names = [], []
+    for layer in layers(shot, below):
+        if is_off(layer.fix.document, frame):
             continue
-        try:
-            prepared, hold, evidence_name = _prepared(fix, beneath)
-        except HushError:
-            continue  # its stage says what is wrong; looking goes on
-        near = hold_near(hold, frame, prepared.reach)
-        if not near.has(frame):
-            continue
-        laid.append(replace(prepared, hold=near))
-        names.append([fix.id, recipe_of(document), _held_name(near), evidence_name])
+        near = hold_near(layer.hold, frame, layer.prepared.reach)
+        if near.has(frame):
+            laid.append(replace(layer.prepared, hold=near))
+            names.append(_name(layer, near))
     return laid, digest(names)
+
+
+def _name(layer: Layer, near: EngineHold) -> list[Any]:
+    return [layer.fix.id, recipe_of(layer.fix.document), _held_name(near), layer.evidence_name]
+
+
+def states(shot: Shot, frames: range) -> dict[int, str]:
+    """The names that ``stack`` gives to some frames in a row, with one look at each hold."""
+    names: dict[int, list[Any]] = {frame: [] for frame in frames}
+    for layer in layers(shot):
+        reach = layer.prepared.reach
+        rows = {
+            row.frame: row.engine() for row in layer.hold.on(list(range(frames[0] - reach, frames[-1] + reach + 1)))
+        }
+        whole = layer.hold.engine(frames=False)
+        for frame in frames:
+            near = replace(whole, frames={n: rows[n] for n in range(frame - reach, frame + reach + 1) if n in rows})
+            if not is_off(layer.fix.document, frame) and near.has(frame):
+                names[frame].append(_name(layer, near))
+    return {frame: digest(found) for frame, found in names.items()}
 
 
 def patched_key(shot: Shot, frame: int, state: str, view: View) -> str:

@@ -351,6 +351,29 @@ def test_what_workers_lay_for_the_tells_is_there_to_be_played(web, whole, shot, 
     assert files() - before < ready_made
 
 
+def test_playing_finds_what_is_laid_without_looking_at_the_fixes_again(web, whole, shot, django_assert_max_num_queries):
+    """The names of a stretch are those of its frames one by one; after the first picture only the person is looked up."""
+    whole.do("patch", "off", off=[[1002, 1003]])
+    judging.measure.func(whole.fix["id"])
+    one_by_one = {n: ready.stack(shot, n)[1] for n in range(1001, 1010)}
+    assert ready.states(shot, range(1001, 1010)) == one_by_one
+    assert one_by_one[1002] == one_by_one[1003] != one_by_one[1004]
+    address = f"/pictures/shots/{shot.id}/patched/{{}}.jpg?wide=1280&v=one"
+    plain = f"/pictures/shots/{shot.id}/patched/{{}}.jpg?wide=1280"
+    for n in (1001, 1002, 1005):
+        web.get(plain.format(n))  # made now, if it is not there
+    assert web.get(address.format(1001)).content == web.get(plain.format(1001)).content
+    for n in (1002, 1005):
+        with django_assert_max_num_queries(2):
+            found = web.get(address.format(n))
+        assert found.content == web.get(plain.format(n)).content
+    # another state has another address, and is looked at anew
+    whole.do("patch", "on", on=False)
+    after = web.get(f"/pictures/shots/{shot.id}/patched/1005.jpg?wide=1280&v=two").content
+    assert after == web.get(f"/pictures/shots/{shot.id}/frames/1005.jpg?wide=1280").content
+    assert web.get(f"/pictures/shots/{shot.id}/patched/1099.jpg?wide=1280&v=two").status_code == 404
+
+
 def test_why_there_are_no_tells_is_told_until_there_are(web, whole, shot):
 
     frame = next(iter(sorted(shot.clip.media().folder.glob("*.1006.tif"))))
