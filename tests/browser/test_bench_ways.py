@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import FIRST, LAST, Running
-from tests.browser.screens import ANCHOR, fixes, go_to, on_shot, open_shot, wait_for
+from tests.browser.screens import ANCHOR, changes, fixes, go_to, on_shot, open_shot, settled, wait_for
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
 
@@ -37,7 +37,7 @@ def test_a_fix_taken_away_comes_back_and_a_look_is_undone(page: Page, crest: dic
     def exposure() -> float:
         return page.request.get(page.url.replace(f"/shots/{shot}", f"/api/shots/{shot}")).json()["look"]["exposure"]
 
-    assert exposure() > 0
+    wait_for(page, lambda: exposure() > 0)
     undo.click()
     expect(page.get_by_role("button", name=re.compile("soft 0 in, 15 out"))).to_be_visible()
     wait_for(page, lambda: exposure() == 0)
@@ -82,9 +82,11 @@ def test_the_inset_steps_aside_and_can_be_put_anywhere(page: Page, crest: dict):
     inset = page.get_by_test_id("inset")
     expect(inset).to_have_attribute("data-corner", "bottom-right")
     # zoomed in so that the mark lies under it, it steps aside
-    page.mouse.move(*on_shot(page, 480, 250))
-    for _ in range(5):
-        page.mouse.wheel(0, -200)
+    shot = page.locator("canvas[data-space=shot]")
+    before = settled(page, shot)
+    page.mouse.move(*on_shot(page, 300, 100))
+    page.mouse.wheel(0, -400)
+    changes(page, shot, before)
     expect(inset).not_to_have_attribute("data-corner", "bottom-right")
     page.keyboard.press("f")
     mover = inset.get_by_role("button", name=re.compile("Move the inset"))
@@ -129,8 +131,8 @@ def test_the_keys_are_shown_and_do_what_they_say(page: Page, running: Running):
     page.keyboard.press("Escape")
     page.keyboard.press("End")
     expect(page.get_by_test_id("frame")).to_have_text(str(LAST))
-    # who walks by keyboard presses the button that has the focus, not the player
+    # who walks by keyboard presses with Enter; Space always plays
     page.get_by_role("button", name="First frame").focus()
     page.keyboard.press("Tab")
-    page.keyboard.press("Space")  # step back
+    page.keyboard.press("Enter")  # step back
     expect(page.get_by_test_id("frame")).to_have_text(str(LAST - 1))

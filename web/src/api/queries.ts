@@ -238,19 +238,23 @@ type Change = (at: { params: { path: { fix: number } }; version: number }) => Pr
 
 let line: Promise<unknown> = Promise.resolve();
 
+/** Does something after all that this window has asked for before has been answered. */
+export function inTurn<T>(act: () => Promise<T>): Promise<T> {
+  const turn = line.then(act);
+  line = turn.catch(() => undefined);
+  return turn;
+}
+
 /** Changes of this window go one after the other, each on the version that the one before it made. */
 export function useChange(shot: number, fix: number, told: (problem: Problem) => void) {
   return useMutation({
-    mutationFn: (change: Change) => {
-      const turn = line.then(async () => {
+    mutationFn: (change: Change) =>
+      inTurn(async () => {
         const version = fixNow(shot, fix)?.version ?? 0;
         const made = await body<Fix>(change({ params: { path: { fix } }, version }));
         keepFix(made);
         return made;
-      });
-      line = turn.catch(() => undefined);
-      return turn;
-    },
+      }),
     onError: (error) => {
       if (error instanceof Problem) {
         if (error.kind === "conflict" || error.kind === "not-found")

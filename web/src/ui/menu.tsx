@@ -34,7 +34,7 @@ export function Menu({ label, groups }: { label: string; groups: MenuItem[][] })
             <DropdownMenu.Group key={k} className={k ? "stitch-t mt-1 pt-1" : ""}>
               {items.map((item) => (
                 <DropdownMenu.Item key={item.words} onSelect={item.act} className={ITEM}>
-                  <span className={`flex-1 ${item.grave ? "text-loud" : ""}`}>{item.words}</span>
+                  <span className={`flex-1 ${item.grave ? "text-[#f0846a]" : ""}`}>{item.words}</span>
                   {item.chosen && <span aria-hidden="true">✓</span>}
                 </DropdownMenu.Item>
               ))}

@@ -1,6 +1,7 @@
+import { useIsMutating, useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import type { Fix, Shot } from "../../api/client";
-import { useChange, useFixes, useShot, useTells } from "../../api/queries";
+import { useFixes, useShot, useTells } from "../../api/queries";
 import { say } from "../../ui/messages";
 import { DeliverDialog } from "./deliver/DeliverDialog";
 import { FixList } from "./fixes/FixList";
@@ -48,8 +49,11 @@ function Open({ shot, fixes, onLeave }: { shot: Shot; fixes: Fix[]; onLeave: () 
   const [delivering, setDelivering] = useState(false);
   const [help, setHelp] = useState(false);
   const rooms = useRef<Room[]>([]);
-  const change = useChange(shot.id, fix?.id ?? 0, (problem) => say(problem.message));
-  const step = (way: "undo" | "redo") => void takeStep(way, shot, fix, change);
+  const step = useMutation({
+    mutationFn: (way: "undo" | "redo") => takeStep(way, shot.id, fix?.id ?? null),
+    onError: (problem) => say(problem.message),
+  }).mutate;
+  const saving = useIsMutating() > 0;
   usePlaying(shot, fixes);
   const tells = useTells(fix).data?.frames ?? [];
   useKeys({
@@ -61,14 +65,7 @@ function Open({ shot, fixes, onLeave }: { shot: Shot; fixes: Fix[]; onLeave: () 
   });
   return (
     <div className="flex h-full flex-col">
-      <TopBar
-        shot={shot}
-        fix={fix}
-        step={step}
-        onLeave={onLeave}
-        onHelp={() => setHelp(true)}
-        saving={change.isPending}
-      />
+      <TopBar shot={shot} fix={fix} step={step} onLeave={onLeave} onHelp={() => setHelp(true)} saving={saving} />
       <div className="flex min-h-0 flex-1">
         <FixList shot={shot} fixes={fixes} />
         <Pictures shot={shot} fix={fix} fixes={fixes} rooms={rooms} />

@@ -117,6 +117,7 @@ export const OTHERS: Record<string, [string, string][]> = {
   ],
   Pictures: [
     ["Wheel", "Zoom about the pointer; drag to pan, or with the middle button"],
+    ["Tab, Enter", "Walk through the controls, and press the one that has the focus"],
     ["?", "These keys"],
   ],
   "Edge and brushes": [
@@ -139,19 +140,13 @@ const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement && (target.isContentEditable || ["INPUT", "TEXTAREA"].includes(target.tagName));
 const ownKeys = (target: EventTarget | null) =>
   target instanceof HTMLElement && (target.getAttribute("role") === "slider" || !!target.closest("[role=dialog]"));
-/** Space on a button presses it: who walks by keyboard must be able to. */
-const pressed = (event: KeyboardEvent) =>
-  [" ", "Enter"].includes(event.key) &&
-  event.target instanceof HTMLElement &&
-  event.target.matches("button:focus-visible, a:focus-visible, summary, [role=radio]:focus-visible");
-
 /** Listens for the bench's keys. */
 export function useKeys(given: Given) {
   const now = useRef(given);
   now.current = given;
   useEffect(() => {
     const down = (event: KeyboardEvent) => {
-      if (typing(event.target) || ownKeys(event.target) || pressed(event)) return;
+      if (typing(event.target) || ownKeys(event.target)) return;
       const key = event.key.toLowerCase();
       if (event.ctrlKey || event.metaKey) {
         if (key === "z") now.current.step(event.shiftKey ? "redo" : "undo");

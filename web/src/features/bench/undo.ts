@@ -1,7 +1,5 @@
-import { client, type Fix, type Shot } from "../../api/client";
-import { keys, queries } from "../../api/queries";
-import { say } from "../../ui/messages";
-import type { Change } from "./shared/panel";
+import { body, client, type Fix, type Shot } from "../../api/client";
+import { fixNow, inTurn, keepFix, keys, queries } from "../../api/queries";
 
 export interface Step {
   of: "fix" | "shot";
@@ -16,20 +14,26 @@ export function nextStep(way: "undo" | "redo", shot: Shot, fix: Fix | null): Ste
   return ofFix ? { of: "fix", words: ofFix } : null;
 }
 
-/** Does it; what the shot's step touches is asked for anew. */
-export async function takeStep(way: "undo" | "redo", shot: Shot, fix: Fix | null, change: Change) {
-  const step = nextStep(way, shot, fix);
-  if (step?.of === "fix")
-    change.mutate(({ params, version }) =>
-      client.POST(way === "undo" ? "/api/fixes/{fix}/undo" : "/api/fixes/{fix}/redo", { params, body: { version } }),
+/** Does it, once all that was asked for before has come through, on what is known then. */
+export const takeStep = (way: "undo" | "redo", shot: number, fix: number | null): Promise<void> =>
+  inTurn(() => one(way, shot, fix));
+
+async function one(way: "undo" | "redo", id: number, fix: number | null) {
+  const shot = queries.getQueryData<Shot>(keys.shot(id));
+  const now = (fix !== null && fixNow(id, fix)) || null;
+  const step = shot && nextStep(way, shot, now);
+  if (step?.of === "fix" && now) {
+    const params = { path: { fix: now.id } };
+    const body_ = { version: now.version };
+    keepFix(
+      await body<Fix>(
+        client.POST(way === "undo" ? "/api/fixes/{fix}/undo" : "/api/fixes/{fix}/redo", { params, body: body_ }),
+      ),
     );
-  if (step?.of !== "shot") return;
-  const params = { path: { shot: shot.id } };
-  try {
-    await client.POST(way === "undo" ? "/api/shots/{shot}/undo" : "/api/shots/{shot}/redo", { params });
-  } catch (problem) {
-    say((problem as Error).message);
   }
-  await queries.invalidateQueries({ queryKey: keys.shot(shot.id) });
-  await queries.invalidateQueries({ queryKey: keys.fixes(shot.id) });
+  if (step?.of !== "shot") return;
+  const params = { path: { shot: id } };
+  const made = client.POST(way === "undo" ? "/api/shots/{shot}/undo" : "/api/shots/{shot}/redo", { params });
+  queries.setQueryData(keys.shot(id), await body<Shot>(made));
+  await queries.invalidateQueries({ queryKey: keys.fixes(id) });
 }

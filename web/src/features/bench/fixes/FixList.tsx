@@ -102,10 +102,9 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
           ) : (
             <span
               key={String(after)}
-              className="grid h-[46px] w-[86px] place-items-center rounded bg-felt-2 text-[11px] text-faint"
-            >
-              {after ? "no patch yet" : ""}
-            </span>
+              data-words={after ? "no patch yet" : ""}
+              className="grid h-[46px] w-[86px] place-items-center rounded bg-felt-2 text-[11px] text-faint before:content-[attr(data-words)]"
+            />
           ),
         )}
       </button>

@@ -2,8 +2,7 @@ import { Maximize2, Move } from "lucide-react";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import type { Box } from "../../../canvas/view";
 import { useBench } from "../store";
-import { asideFrom, cornerAt, cornerBy, insetBox } from "./inset";
-import type { Corner } from "./slice";
+import { asideFrom, cornerAt, cornerBy, insetBox, type Lie } from "./inset";
 
 interface Props {
   /** The mark in the big picture, screen px; the inset steps aside from it. */
@@ -18,17 +17,19 @@ export function Inset({ mark, children }: Props) {
   const put = useBench((state) => state.inset);
   const playing = useBench((state) => state.playing);
   const set = useBench((state) => state.set);
-  const aside = useRef<Corner>("bottom-right");
+  const aside = useRef<Lie>({ corner: "bottom-right", scale: 1 });
   const [drag, setDrag] = useState<{ x: number; y: number } | null>(null);
   const [, turn] = useState(0);
-  const wanted = put ?? asideFrom(mark, aside.current, size);
+  const wanted = put ? aside.current : asideFrom(mark, aside.current, size);
   useEffect(() => {
-    if (put || playing || wanted === aside.current) return; // a picture that jumps while it plays is worse
+    const { corner, scale } = aside.current;
+    if (playing || (wanted.corner === corner && wanted.scale === scale)) return; // one that jumps while it plays is worse
     aside.current = wanted;
     turn((now) => now + 1);
-  }, [put, playing, wanted]);
-  const corner = put ?? aside.current;
-  const box = insetBox(corner, size);
+  }, [playing, wanted]);
+  const lie = put ? { corner: put, scale: 1 } : aside.current;
+  const { corner } = lie;
+  const box = insetBox(lie, size);
   const left = box.left + (drag?.x ?? 0);
   const top = box.top + (drag?.y ?? 0);
   const icon = "rounded bg-felt-0/80 p-1 text-soft hover:text-ink";

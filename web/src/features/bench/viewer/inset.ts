@@ -1,6 +1,12 @@
 import type { Box } from "../../../canvas/view";
 import type { Corner } from "./slice";
 
+/** A corner, and how large beside the full size. */
+export interface Lie {
+  corner: Corner;
+  scale: number;
+}
+
 export interface Size {
   width: number;
   height: number;
@@ -10,13 +16,15 @@ const WIDE = 0.35; // of the big picture
 const TALL = 0.34;
 const LEAST = 208; // screen px
 const MARGIN = 12;
+const ROOM = 16; // screen px round the mark that stay free as well
+const SCALES = [1, 0.8, 0.6];
 /** In the order in which they are tried. */
 const CORNERS: Corner[] = ["bottom-right", "bottom-left", "top-right", "top-left"];
 
-/** Where the inset lies in a picture of that size, screen px. */
-export function insetBox(corner: Corner, size: Size): Box {
-  const width = Math.max(LEAST, size.width * WIDE);
-  const height = size.height * TALL;
+/** Where the inset lies in a picture of that size, screen px; `scale` makes it smaller. */
+export function insetBox({ corner, scale }: Lie, size: Size): Box {
+  const width = Math.max(LEAST, size.width * WIDE) * scale;
+  const height = size.height * TALL * scale;
   return {
     left: corner.endsWith("left") ? MARGIN : size.width - width - MARGIN,
     top: corner.startsWith("top") ? MARGIN + 28 : size.height - height - MARGIN, // under the badges
@@ -25,19 +33,23 @@ export function insetBox(corner: Corner, size: Size): Box {
   };
 }
 
-/** How much of `mark` lies under `inset`, screen px². */
+/** How much of `mark`, with room to work round it, lies under `inset`, screen px². */
 function covered(inset: Box, mark: Box): number {
-  const across = Math.min(inset.left + inset.width, mark.left + mark.width) - Math.max(inset.left, mark.left);
-  const down = Math.min(inset.top + inset.height, mark.top + mark.height) - Math.max(inset.top, mark.top);
+  const right = Math.min(inset.left + inset.width, mark.left + mark.width + ROOM);
+  const bottom = Math.min(inset.top + inset.height, mark.top + mark.height + ROOM);
+  const across = right - Math.max(inset.left, mark.left - ROOM);
+  const down = bottom - Math.max(inset.top, mark.top - ROOM);
   return Math.max(0, across) * Math.max(0, down);
 }
 
-/** The corner for the inset: where it is while the mark is free of it, else the first that is, or covers least. */
-export function asideFrom(mark: Box | null, now: Corner, size: Size): Corner {
+/** Where the inset goes: it stays while the mark is free of it, else to the first place that is, smaller if need be. */
+export function asideFrom(mark: Box | null, now: Lie, size: Size): Lie {
   if (!mark) return now;
-  const under = (corner: Corner) => covered(insetBox(corner, size), mark);
-  if (under(now) === 0) return now;
-  return CORNERS.reduce((best, corner) => (under(corner) < under(best) ? corner : best), CORNERS[0]!);
+  const under = (lie: Lie) => covered(insetBox(lie, size), mark);
+  const stay: Lie = { ...now, scale: 1 };
+  if (under(stay) === 0) return stay;
+  const places = SCALES.flatMap((scale) => CORNERS.map((corner): Lie => ({ corner, scale })));
+  return places.find((lie) => under(lie) === 0) ?? places.reduce((a, b) => (under(b) < under(a) ? b : a));
 }
 
 /** The corner nearest to a place in the picture. */
