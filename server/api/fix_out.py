@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import asdict
+from functools import lru_cache
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -10,7 +11,8 @@ from fixes.document import Document, missing_part, outline_of
 from fixes.models import Fix, Path
 from holds.models import Hold, HoldFrame
 from laying import evidence, ready
-from plates.models import Artwork, Plate, Stroke
+from plates.known import strokes
+from plates.models import Artwork, Plate
 from tells import states as judged
 
 from api.fix_schemas import (
@@ -29,7 +31,7 @@ from api.fix_schemas import (
 from hushcore.hold.confidence import CELL
 from hushcore.hold.report import Note, weak_stretches
 from hushcore.plates.plate import still_rect
-from hushcore.recipe.models import FrontData, Node, OutlineData, StrokeData
+from hushcore.recipe.models import FrontData, Node, OutlineData
 
 
 def _rows(hold: Hold) -> list[HoldFrame]:
@@ -55,7 +57,7 @@ def hold_out(hold: Hold, rows: list[HoldFrame] | None = None) -> HoldOut:
         still_width=rect.width, still_height=rect.height, cells_left=engine.corner[0], cells_top=engine.corner[1],
         cell=CELL,
         frames=[
-            HeldOut(
+            HeldOut.model_construct(
                 frame=row.frame, drift=round(row.drift_rms, 2), seen=row.seen, lost=row.lost, trouble=row.trouble,
                 hidden=row.hidden, off=row.off, by=row.hold_id,
             )
@@ -117,15 +119,22 @@ def _strokes_out(document: Document) -> list[StrokeOut]:
     entry = next((entry for entry in document["plates"] if entry["id"] == document["plate"]), None)
     if entry is None:
         return []
-    rows = Stroke.objects.in_bulk([stroke["id"] for stroke in entry["strokes"]])
-    shown = ("kind", "radius", "hardness", "opacity", "flow", "band", "scale", "donor", "amount", "moved")
-    made = []
-    for stroke in entry["strokes"]:
-        if stroke["id"] in rows:
-            data = StrokeData.model_validate(rows[stroke["id"]].data)
-            facts = {name: getattr(data, name) for name in shown}
-            made.append(StrokeOut(id=stroke["id"], on=stroke["on"], at=data.points[0][:2], **facts))
-    return made
+    strokes([stroke["id"] for stroke in entry["strokes"]])  # read at once what is not known yet
+    made = [_stroke_out(stroke["id"], stroke["on"]) for stroke in entry["strokes"]]
+    return [one for one in made if one is not None]
+
+
+SHOWN = ("kind", "radius", "hardness", "opacity", "flow", "band", "scale", "donor", "amount", "moved")
+
+
+@lru_cache(maxsize=16_000)
+def _stroke_out(number: int, on: bool) -> StrokeOut | None:
+    """A stroke is never changed once made."""
+    data = strokes([number]).get(number)
+    if data is None:
+        return None
+    facts = {name: getattr(data, name) for name in SHOWN}
+    return StrokeOut(id=number, on=on, at=data.points[0][:2], **facts)
 
 
 def _art_out(document: Document) -> ArtOut | None:

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from ninja import Schema
-from pydantic import Field
+from pydantic import BaseModel, Field
 
 from hushcore.recipe.models import (  # fmt: skip
     DonorData,
@@ -19,7 +19,7 @@ from hushcore.recipe.models import (  # fmt: skip
 Point = tuple[float, float]
 
 
-class StrokeOut(Schema):
+class StrokeOut(BaseModel):
     """A stroke of the plate's list, without its points; ``at`` is where it begins."""
 
     id: int
@@ -62,7 +62,7 @@ class PlateOut(Schema):
     last: int = Field(description="to here.")
 
 
-class HeldOut(Schema):
+class HeldOut(BaseModel):
     """One measured frame, for the ribbon."""
 
     frame: int

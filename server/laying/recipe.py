@@ -1,7 +1,8 @@
 """A fix's document as the engine's recipe."""
 
 from fixes.document import Document, edge_data, missing_part, outline_of
-from plates.models import Artwork, Plate, Stroke
+from plates.known import strokes
+from plates.models import Artwork, Plate
 
 from hushcore.errors import HushError
 from hushcore.recipe.models import FixData, StrokeData, check
@@ -9,11 +10,9 @@ from hushcore.recipe.models import FixData, StrokeData, check
 
 def strokes_of(entry: Document) -> list[tuple[int, StrokeData]]:
     """The strokes of a plate's entry that are on, in order, with their ids."""
-    rows = Stroke.objects.in_bulk([stroke["id"] for stroke in entry["strokes"]])
+    known = strokes([stroke["id"] for stroke in entry["strokes"]])
     return [
-        (stroke["id"], StrokeData.model_validate(rows[stroke["id"]].data))
-        for stroke in entry["strokes"]
-        if stroke["on"] and stroke["id"] in rows
+        (stroke["id"], known[stroke["id"]]) for stroke in entry["strokes"] if stroke["on"] and stroke["id"] in known
     ]
 
 
