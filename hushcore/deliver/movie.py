@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Callable, Iterator, Sequence
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -33,19 +33,19 @@ def deliver_segment(
     if not frames:
         return
     path = segment_path(movie, folder, frames[0])
-    masks: list[tuple[Mask, yuv.Layout]] = []
+    made: list[_Made] = []
 
     def patched() -> Iterator[tuple[Any, list[Codes]]]:
         for frame in frames:
             source = movie.decoded(frame)
             planes, layout, rgb = movie.planes_of(source)
-            made, mask = patched_planes(movie, frame, planes, layout, rgb, fixes(frame))
-            masks.append((mask, layout))
-            yield source, made
+            after, mask = patched_planes(movie, frame, planes, layout, rgb, fixes(frame))
+            made.append(_made(planes, after, mask, layout))
+            yield source, after
 
     lossless.write_segment(path, movie, patched())
     try:
-        yield from _proofs(movie, frames, path, masks)
+        yield from _proofs(movie, frames, path, made)
     except HushError:
         path.unlink(missing_ok=True)
         raise
@@ -75,31 +75,52 @@ def patched_planes(
     return made, mask
 
 
-def _proofs(
-    movie: Movie, frames: Sequence[int], path: Path, masks: list[tuple[Mask, yuv.Layout]]
-) -> Iterator[FrameProof]:
+class _Made(NamedTuple):
+    """A frame as it was made: what must be read back, and how it differs from the source's own samples."""
+
+    digest: str
+    values: int
+    covered: int
+    inside: int
+    outside: int
+
+
+def _made(source: list[Codes], after: list[Codes], mask: Mask, layout: yuv.Layout) -> _Made:
+    inside = outside = 0
+    for k, (one, two) in enumerate(zip(source, after, strict=True)):
+        where = mask if one.shape == mask.shape and k != 1 and k != 2 else _chroma(mask, layout, one.shape)
+        different = one != two
+        within = int(different[where].sum())
+        inside, outside = inside + within, outside + int(different.sum()) - within
+    return _Made(_digest(after), sum(plane.size for plane in source), int(mask.sum()), inside, outside)
+
+
+def _digest(planes: Sequence[Codes]) -> str:
+    digest = hashlib.sha256()
+    for plane in planes:
+        digest.update(np.ascontiguousarray(plane).tobytes())
+    return digest.hexdigest()
+
+
+def _proofs(movie: Movie, frames: Sequence[int], path: Path, made: list[_Made]) -> Iterator[FrameProof]:
+    """Each frame is read back and must be, to the sample, what was made; that differs from the source in the mattes alone."""
     size = path.stat().st_size // len(frames)
     count = 0
-    for frame, planes, (mask, layout) in zip(frames, lossless.segment_planes(path), masks, strict=False):
-        source, _, _ = movie.planes(frame)
-        inside = outside = 0
-        digest = hashlib.sha256()
-        for k, (one, two) in enumerate(zip(source, planes, strict=True)):
-            where = mask if one.shape == mask.shape and k != 1 and k != 2 else _chroma(mask, layout, one.shape)
-            different = one != two
-            within = int(different[where].sum())
-            inside, outside = inside + within, outside + int(different.sum()) - within
-            digest.update(two.tobytes())
-        if outside:
+    for frame, planes, wanted in zip(frames, lossless.segment_planes(path), made, strict=False):
+        digest = _digest(planes)
+        if wanted.outside or digest != wanted.digest:
             raise HushError(
-                f"Frame {frame} was not written as it should be ({outside} samples differ outside the matte); it was "
-                "taken away again. Deliver to another disk.",
+                f"Frame {frame} was not written as it should be: "
+                + (
+                    f"{wanted.outside} samples differ outside the matte"
+                    if wanted.outside
+                    else "what is read back is not what was written"
+                )
+                + "; it was taken away again. Deliver to another disk.",
                 "proof-failed",
             )
-        values = sum(plane.size for plane in source)
-        yield FrameProof(
-            frame, movie.name + lossless.SUFFIX, digest.hexdigest(), size, values, int(mask.sum()), inside, outside
-        )
+        name = movie.name + lossless.SUFFIX
+        yield FrameProof(frame, name, digest, size, wanted.values, wanted.covered, wanted.inside, wanted.outside)
         count += 1
     if count != len(frames):
         raise HushError(f"Only {count} of {len(frames)} frames could be read back; deliver again.", "proof-failed")

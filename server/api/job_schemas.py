@@ -5,6 +5,9 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
+from api.shapes import as_schema
+from hushcore.media.scan import Found
+
 
 class ClipOut(Schema):
     """What a clip was found to be, and was corrected to. ``first`` and ``last`` are what is worked on; the clip itself
@@ -150,31 +153,15 @@ class ShotIn(Schema):
     put_away: bool | None = None
 
 
-class FoundOut(Schema):
-    """Footage found in a folder; what only opening it tells is empty until it is examined."""
-
-    kind: Literal["sequence", "movie"]
-    place: str
-    name: str
-    first: int
-    last: int
-    count: int
-    missing: list[int]
-    odd: dict[str, str] = {}
-    doubles: list[int]
-    width: int = 0
-    height: int = 0
-    channels: int = 0
-    depth: str = ""
-    bits: int = 0
-    space: str = ""
-    rate: str = ""
-    timecode: str = ""
-    pixel_aspect: float = 1
-    codec: str = ""
-    lossy: bool = False
-    bytes: int = 0
-    even: bool = True
+FoundOut = as_schema(
+    "FoundOut",
+    Found,
+    "Footage found in a folder; what only opening it tells is empty until it is examined.",
+    without={"header", "problem"},
+    kind=(Literal["sequence", "movie"], ...),
+    odd=(dict[str, str], {}),
+    even=(bool, True),
+)
 
 
 class FolderOut(Schema):

@@ -1,6 +1,8 @@
 """SMPTE ST 12-1, with OpenTimelineIO's opentime as a peer."""
 
+import json
 from fractions import Fraction
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -11,6 +13,7 @@ from hushcore.errors import HushError
 from hushcore.media import timecode
 
 NTSC = Fraction(30000, 1001)
+REFERENCE = json.loads((Path(__file__).resolve().parents[2] / "web" / "src" / "tests" / "timecode.json").read_text())
 
 
 def test_drop_frame_by_the_standard():
@@ -22,6 +25,19 @@ def test_drop_frame_by_the_standard():
     for gone in ("00:01:00;00", "00:01:00;01"):
         with pytest.raises(HushError, match="does not exist"):
             timecode.frames_of(gone, NTSC)
+
+
+@pytest.mark.parametrize("case", REFERENCE["there"], ids=lambda case: case["text"])
+def test_the_reference_that_the_screens_are_tested_against_too(case):
+    rate = Fraction(*case["rate"])
+    assert timecode.frames_of(case["text"], rate) == case["frames"]
+    assert timecode.written(case["frames"], rate, ";" in case["text"]) == case["text"]
+
+
+@pytest.mark.parametrize("case", REFERENCE["none"], ids=lambda case: case["text"] or "nothing")
+def test_what_the_reference_says_does_not_exist(case):
+    with pytest.raises(HushError):
+        timecode.frames_of(case["text"], Fraction(*case["rate"]))
 
 
 @given(st.integers(0, 24 * 6 * 17982 - 1))

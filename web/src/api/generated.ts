@@ -1929,7 +1929,10 @@ export interface components {
             last: number;
             /** Count */
             count: number;
-            /** Missing */
+            /**
+             * Missing
+             * @default []
+             */
             missing: number[];
             /**
              * Odd
@@ -1938,7 +1941,10 @@ export interface components {
             odd: {
                 [key: string]: string;
             };
-            /** Doubles */
+            /**
+             * Doubles
+             * @default []
+             */
             doubles: number[];
             /**
              * Width

@@ -58,32 +58,3 @@ export class Player {
     return seconds > 0 ? this.shown / seconds : 0;
   }
 }
-
-const DROPPED: Record<number, number> = { 30: 2, 60: 4, 120: 8 };
-
-/** Frames since midnight as SMPTE ST 12-1 writes them; `;` before the frames for drop frame. */
-export function timecode(frames: number, rate: number, drop = false): string {
-  const base = Math.round(rate);
-  let count = frames;
-  const skip = DROPPED[base];
-  if (drop && skip) {
-    const ten = 600 * base - 9 * skip;
-    const rest = count % ten;
-    count = Math.floor(count / ten) * 600 * base + rest;
-    if (rest >= 60 * base) count += skip * (1 + Math.floor((rest - 60 * base) / (60 * base - skip)));
-  }
-  const two = (n: number) => String(Math.floor(n)).padStart(2, "0");
-  const seconds = Math.floor(count / base);
-  return `${two((seconds / 3600) % 24)}:${two((seconds / 60) % 60)}:${two(seconds % 60)}${drop && skip ? ";" : ":"}${two(count % base)}`;
-}
-
-/** Frames since midnight of a written timecode; null when it is none. */
-export function framesOf(text: string, rate: number): number | null {
-  const match = text.match(/^(\d{1,2}):(\d\d):(\d\d)([:;.])(\d{2,3})$/);
-  if (!match) return null;
-  const [h, m, s, f] = [match[1], match[2], match[3], match[5]].map(Number) as [number, number, number, number];
-  const base = Math.round(rate);
-  const total = ((h * 60 + m) * 60 + s) * base + f;
-  const skip = DROPPED[base];
-  return match[4] === ":" || !skip ? total : total - skip * (h * 60 + m - Math.floor((h * 60 + m) / 10));
-}

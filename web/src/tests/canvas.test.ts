@@ -1,7 +1,8 @@
 import { describe, expect, it, vi } from "vitest";
 import { FrameStore } from "../canvas/frames";
 import { falloff } from "../canvas/livestroke";
-import { framesOf, Player, timecode } from "../canvas/player";
+import { Player } from "../canvas/player";
+import { framesOf, timecode } from "../canvas/timecode";
 import { fitted, toPicture, toScreen, zoomed } from "../canvas/view";
 import { changedSince } from "../features/bench/source/plate";
 

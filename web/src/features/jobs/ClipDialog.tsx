@@ -3,12 +3,10 @@ import { useState } from "react";
 import { client, type Shot } from "../../api/client";
 import { keys, queries, useProxies } from "../../api/queries";
 import { Button } from "../../ui/controls";
-import { EncodingField } from "./EncodingField";
-import { CutField, Field, type Given, TextField } from "./fields";
-import { bytes, depthWords, ranges, rateConsequence, rateOf, rateText } from "./words";
-
-const STATUS = ["todo", "in-hand", "to-review", "approved", "delivered"];
-const STATUS_WORDS = ["To do", "In hand", "To review", "Approved", "Delivered"];
+import { STATUS } from "./cards";
+import { Field, type Given, TextField } from "./fields";
+import { asked, ShotFields } from "./ShotFields";
+import { bytes, depthWords, ranges, rateText } from "./words";
 
 /** A shot's clip as it was found and corrected, and what it takes on disk. */
 export function ClipDialog({ shot, onClose }: { shot: Shot; onClose: () => void }) {
@@ -29,31 +27,17 @@ export function ClipDialog({ shot, onClose }: { shot: Shot; onClose: () => void 
   });
   const [problem, setProblem] = useState("");
   const set = (part: Partial<typeof given>) => setGiven({ ...given, ...part });
-  const rate = rateOf(given.rate);
-  const whole = (value: string) => (value.trim() === "" ? null : Number(value));
-  const found = clip.found_rate ? rateOf(clip.found_rate) : null;
   const frames = clip.clip_last - clip.clip_first + 1;
   const keep = async () => {
-    if (!rate) {
-      setProblem("Write the rate like 25, 23.976 or 24000/1001.");
+    const wanted = asked(given);
+    if (typeof wanted === "string") {
+      setProblem(wanted);
       return;
     }
     try {
       await client.PATCH("/api/shots/{shot}", {
         params: { path: { shot: shot.id } },
-        body: {
-          name: given.name,
-          note: given.note,
-          status: given.status,
-          rate_num: rate.num,
-          rate_den: rate.den,
-          space: given.space,
-          cut_in: whole(given.cut_in),
-          cut_out: whole(given.cut_out),
-          handles: whole(given.handles) ?? 0,
-          timecode: given.timecode,
-          pixel_aspect: Number(given.pixel_aspect) || 1,
-        },
+        body: { ...wanted, note: given.note, status: given.status },
       });
       void queries.invalidateQueries({ queryKey: keys.jobs });
       void queries.invalidateQueries({ queryKey: keys.shot(shot.id) });
@@ -88,43 +72,24 @@ export function ClipDialog({ shot, onClose }: { shot: Shot; onClose: () => void 
               onChange={(e) => set({ status: e.target.value })}
               className="h-7 rounded-md border border-line bg-felt-0 px-1.5"
             >
-              {STATUS.map((value, k) => (
+              {Object.entries(STATUS).map(([value, words]) => (
                 <option key={value} value={value}>
-                  {STATUS_WORDS[k]}
+                  {words}
                 </option>
               ))}
             </select>
           </Field>
-          <EncodingField
-            value={given.space}
-            onChange={(space) => set({ space })}
-            note={
-              given.space === clip.space
-                ? ""
-                : "Light, blends and the view follow this at once; delivered values outside the mattes stay as they are."
-            }
-          />
-          <TextField
-            label="Rate"
-            value={given.rate}
-            onChange={(value) => set({ rate: value })}
-            note={
-              rate
-                ? rateConsequence(frames, rate, found, clip.kind === "movie")
-                : "Write it like 25, 23.976 or 24000/1001."
-            }
-          />
-          <CutField given={given} onChange={set} />
-          <TextField
-            label="Timecode"
-            value={given.timecode}
-            onChange={(timecode) => set({ timecode })}
-            note="Of the clip's first frame."
-          />
-          <TextField
-            label="Pixel aspect"
-            value={given.pixel_aspect}
-            onChange={(pixel_aspect) => set({ pixel_aspect })}
+          <ShotFields
+            given={given}
+            onChange={set}
+            found={{ space: clip.space, frames, rate: clip.found_rate, movie: clip.kind === "movie" }}
+            notes={{
+              space:
+                given.space === clip.space
+                  ? ""
+                  : "Light, blends and the view follow this at once; delivered values outside the mattes stay as they are.",
+              timecode: "Of the clip's first frame.",
+            }}
           />
           {clip.missing.length > 0 && <p className="text-noticeable">Cannot be used: {ranges(clip.missing)}.</p>}
           <Proxies shot={shot} />

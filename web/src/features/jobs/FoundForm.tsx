@@ -2,9 +2,9 @@ import { useState } from "react";
 import { client, type Schemas } from "../../api/client";
 import { useExamined } from "../../api/queries";
 import { Button } from "../../ui/controls";
-import { EncodingField } from "./EncodingField";
-import { CutField, type Given, TextField } from "./fields";
-import { bytes, depthWords, ranges, rateConsequence, rateOf, rateText } from "./words";
+import { type Given, TextField } from "./fields";
+import { asked, ShotFields } from "./ShotFields";
+import { bytes, depthWords, ranges, rateOf, rateText } from "./words";
 
 type Found = Schemas["FoundOut"];
 
@@ -37,33 +37,19 @@ function Form({ job, place, found, onDone }: { job: number; place: string; found
   const [problem, setProblem] = useState("");
   const [busy, setBusy] = useState(false);
   const set = (part: Partial<Given>) => setGiven({ ...given, ...part });
-  const rate = rateOf(given.rate);
   const movie = found.kind === "movie";
-  const whole = (text: string) => (text.trim() === "" ? null : Number(text));
   const bring = async () => {
     setProblem("");
-    if (!rate) {
-      setProblem("Write the rate like 25, 23.976 or 24000/1001.");
+    const wanted = asked(given);
+    if (typeof wanted === "string") {
+      setProblem(wanted);
       return;
     }
     setBusy(true);
     try {
       await client.POST("/api/jobs/{job}/shots", {
         params: { path: { job } },
-        body: {
-          name: given.name,
-          place,
-          note: "",
-          rate_num: rate.num,
-          rate_den: rate.den,
-          first: movie ? whole(given.first) : null,
-          space: given.space,
-          cut_in: whole(given.cut_in),
-          cut_out: whole(given.cut_out),
-          handles: whole(given.handles) ?? 0,
-          timecode: given.timecode,
-          pixel_aspect: Number(given.pixel_aspect) || 1,
-        },
+        body: { ...wanted, place, note: "", first: movie && given.first.trim() ? Number(given.first) : null },
       });
       onDone();
     } catch (error) {
@@ -82,48 +68,29 @@ function Form({ job, place, found, onDone }: { job: number; place: string; found
     >
       <Facts found={found} />
       <TextField label="Shot name" value={given.name} onChange={(name) => set({ name })} wide />
-      <EncodingField
-        value={given.space}
-        onChange={(space) => set({ space })}
-        note={
-          given.space === found.space
-            ? "As the files name it, or the usual one of their kind."
-            : "Corrected: light, blends and the view follow this; delivered values outside the mattes stay as they are."
-        }
-      />
-      <TextField
-        label="Rate"
-        value={given.rate}
-        onChange={(text) => set({ rate: text })}
-        note={
-          rate
-            ? rateConsequence(found.count, rate, found.rate ? rateOf(found.rate) : null, movie)
-            : "Write it like 25, 23.976 or 24000/1001."
-        }
-      />
-      {movie && (
-        <TextField
-          label="First frame"
-          value={given.first}
-          onChange={(first) => set({ first })}
-          note="Movies carry no frame numbers; theirs begin here."
-        />
-      )}
-      <CutField given={given} onChange={set} />
-      <TextField
-        label="Timecode"
-        value={given.timecode}
-        onChange={(timecode) => set({ timecode })}
-        note={
-          found.timecode ? "Of the first frame." : "The files carry none; give the first frame's if the edit needs it."
-        }
-      />
-      <TextField
-        label="Pixel aspect"
-        value={given.pixel_aspect}
-        onChange={(pixel_aspect) => set({ pixel_aspect })}
-        note=""
-      />
+      <ShotFields
+        given={given}
+        onChange={set}
+        found={{ space: found.space, frames: found.count, rate: found.rate, movie }}
+        notes={{
+          space:
+            given.space === found.space
+              ? "As the files name it, or the usual one of their kind."
+              : "Corrected: light, blends and the view follow this; delivered values outside the mattes stay as they are.",
+          timecode: found.timecode
+            ? "Of the first frame."
+            : "The files carry none; give the first frame's if the edit needs it.",
+        }}
+      >
+        {movie && (
+          <TextField
+            label="First frame"
+            value={given.first}
+            onChange={(first) => set({ first })}
+            note="Movies carry no frame numbers; theirs begin here."
+          />
+        )}
+      </ShotFields>
       {problem && (
         <p role="alert" className="text-noticeable">
           {problem}

@@ -10,7 +10,7 @@ import {
   StepForward,
 } from "lucide-react";
 import type { Shot } from "../../../api/client";
-import { framesOf, timecode } from "../../../canvas/player";
+import { framesOf, timecode } from "../../../canvas/timecode";
 import { useBench } from "../store";
 
 export function Transport({ shot }: { shot: Shot }) {
