@@ -25,6 +25,7 @@ def main() -> None:
     parser.add_argument("--jobs", type=int, default=1, help="Processes of the proving ground.")
     parser.add_argument("--quick", action="store_true", help="The default alone, not every mode beside it.")
     parser.add_argument("--keep", action="store_true", help="Keep frames for a detector under var/proving/N/detector.")
+    parser.add_argument("--hours", type=float, default=0, help="How long to work on all shots before memory is read.")
     parser.add_argument("--var", type=Path, default=VAR)
     parser.add_argument("--address", default="http://127.0.0.1:8400")
     options = parser.parse_args()
@@ -52,7 +53,7 @@ def main() -> None:
         elif what == "app":
             from bench import app
 
-            app.run(options.address, options.var)
+            app.run(options.address, options.var, options.hours)
         else:
             from bench import engine
 

@@ -1,9 +1,11 @@
-"""The running application as a person meets it: first page, frames cold and warm, a stroke's settle, playing.
+"""The running application as a person meets it: first page, frames cold and warm, a stroke's settle, playing, memory.
 
 Needs ``bin/start`` running with the demo; it makes a fix of its own on the demo shot and takes it away again.
+``--hours H`` works on all shots for so long first, so that the memory is what a working day leaves.
 """
 
 import math
+import random
 import shutil
 import statistics
 import time
@@ -16,13 +18,15 @@ MANY = 500
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 
 
-def run(address: str, var: Path) -> None:
+def run(address: str, var: Path, hours: float = 0) -> None:
     """Print the table. Empties the proxy store first, so that cold is cold."""
     shutil.rmtree(var / "proxies", ignore_errors=True)
     client = httpx.Client(base_url=address, timeout=120)
     client.headers["X-CSRFToken"] = client.get("/api/session").json()["csrf"]
     shot = client.get("/api/jobs").json()[0]["shots"][0]
-    rows = [*frames(client, shot), *settle(client, shot), *pages(address)]
+    rows = [*frames(client, shot), *bringing_in(client, shot), *settle(client, shot), *pages(address)]
+    work(client, hours)
+    rows += memory()
     print("\n| the application                     | median | worst | target |")
     print("|---|---|---|---|")
     for name, values, target in rows:
@@ -47,6 +51,53 @@ def frames(client: httpx.Client, shot: dict) -> list[tuple[str, list[float], str
     return [("a frame of the shot, cold, ms", cold, "100"), ("a frame of the shot, warm, ms", warm, "20")]
 
 
+def bringing_in(client: httpx.Client, shot: dict) -> list[tuple[str, list[float], str]]:
+    """How long a frame takes that is asked for while workers make the proxies of all shots."""
+    for job in client.get("/api/jobs").json():
+        for other in job["shots"]:
+            client.delete(f"/api/shots/{other['id']}/proxies")
+            client.post(f"/api/shots/{other['id']}/proxies")
+    time.sleep(1)
+    clip, rng = shot["clip"], random.Random(3)
+    numbers = [rng.randint(clip["first"], clip["last"]) for _ in range(40)]
+    waits = [timed(lambda n=n: client.get(f"/pictures/shots/{shot['id']}/frames/{n}.jpg?wide=1280")) for n in numbers]
+    return [("a frame while footage comes in, ms", waits, "500")]
+
+
+def memory() -> list[tuple[str, list[float], str]]:
+    """Resident memory of the server and of each worker, MB (from /proc; on this machine alone)."""
+    found: dict[str, list[float]] = {"server": [], "worker": []}
+    for place in Path("/proc").glob("[0-9]*"):
+        try:
+            words = (place / "cmdline").read_bytes().decode().split("\0")
+            status = (place / "status").read_text()
+        except OSError:
+            continue  # it has ended meanwhile
+        kind = "server" if "config.asgi:application" in words else "worker" if "procrastinate" in words else ""
+        if kind and "python" in words[0]:
+            found[kind].append(int(status.split("VmRSS:")[1].split()[0]) / 1024)
+    targets = {"server": "1000", "worker": "700"}
+    return [(f"memory of the {kind}, MB", values, targets[kind]) for kind, values in found.items() if values]
+
+
+def work(client: httpx.Client, hours: float) -> None:
+    """What an artist does all day, without pausing: look at frames of every shot, as shot and patched, close and whole."""
+    rng, until = random.Random(1), time.monotonic() + 3600 * hours
+    shots = [shot for job in client.get("/api/jobs").json() for shot in job["shots"]]
+    while time.monotonic() < until:
+        shot = rng.choice(shots)
+        first, last = shot["clip"]["first"], shot["clip"]["last"]
+        at = rng.randint(first, last)
+        for number in range(at, min(at + 24, last + 1)):
+            for what in ("frames", "patched"):
+                client.get(f"/pictures/shots/{shot['id']}/{what}/{number}.jpg?wide=1280&v={rng.random()}")
+        part = {"x": 300, "y": 200, "w": 640, "h": 360}
+        client.get(f"/pictures/shots/{shot['id']}/patched/{at}.png", params=part)
+        for fix in client.get(f"/api/shots/{shot['id']}/fixes").json():
+            client.get(f"/pictures/fixes/{fix['id']}/still/{at}.jpg?patched=1&v={rng.random()}")
+            client.get(f"/pictures/fixes/{fix['id']}/plate.png?v={rng.random()}")
+
+
 def settle(client: httpx.Client, shot: dict) -> list[tuple[str, list[float], str]]:
     """From letting go of the brush to having the engine's own pixels: the stroke and the part it touched."""
     loop = [[558 + 106 * math.cos(t / 10), 314 + 106 * math.sin(t / 10)] for t in range(62)]
@@ -60,8 +111,33 @@ def settle(client: httpx.Client, shot: dict) -> list[tuple[str, list[float], str
         fix = fill_up(client, fix, count)
         rows.append((f"a stroke's settle, {count} strokes there, ms", strokes(client, fix), "150"))
         fix = client.get(f"/api/fixes/{fix['id']}").json()
+    rows += patched_playing(client, shot, fix["id"])
+    fix = client.get(f"/api/fixes/{fix['id']}").json()
     client.request("DELETE", f"/api/fixes/{fix['id']}", params={"version": fix["version"]})
     return rows
+
+
+def patched_playing(client: httpx.Client, shot: dict, fix: int) -> list[tuple[str, list[float], str]]:
+    """Frames dropped in the first round of the patched shot, once its tells are measured."""
+    for _ in range(600):
+        tells = client.get(f"/api/fixes/{fix}/tells").json()
+        if tells["frames"] and not tells["waiting"]:
+            break
+        time.sleep(1)
+    clip = shot["clip"]
+    seconds = (clip["last"] - clip["first"] + 1) * clip["rate_den"] / clip["rate_num"]
+    with sync_playwright() as play:
+        browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(f"{client.base_url}shots/{shot['id']}".replace("//shots", "/shots"))
+        page.get_by_role("button", name="Choose").last.wait_for()
+        page.wait_for_timeout(2000)
+        page.keyboard.press("Space")
+        page.wait_for_timeout(1000 * (seconds - 0.3))
+        page.keyboard.press("Space")
+        shown = page.get_by_test_id("speed").inner_text()
+        browser.close()
+    return [("dropped in the first patched round", [float(shown.split(", ")[1].split(" ")[0])], "0")]
 
 
 def fill_up(client: httpx.Client, fix: dict, count: int) -> dict:
@@ -102,9 +178,9 @@ def pages(address: str) -> list[tuple[str, list[float], str]]:
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             began = time.perf_counter()
             page.goto(address)
-            page.get_by_text("040 apron").wait_for()
+            page.get_by_role("button", name="Open 040 apron").wait_for()
             first.append(1000 * (time.perf_counter() - began))
-            page.get_by_text("040 apron").click()
+            page.get_by_role("button", name="Open 040 apron").click()
             page.get_by_role("radio", name="Source").click()
             page.keyboard.press("Space")
             page.wait_for_timeout(9000)  # the second time round everything has been fetched

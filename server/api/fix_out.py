@@ -101,7 +101,7 @@ def fix_out(fix: Fix) -> FixOut:
         ),
         protect=protect.nodes if protect else None, match=document["match"],
         settled=said.id if said else 0, loud=LoudOut(**loud) if loud else None,
-        off=document.get("off", []),
+        off=document.get("off", []), proposed=(document.get("proposed") or {}).get("words", ""),
         undo=back.label if back else "", undo_at=back.made.timestamp() if back else 0,
         redo=again.label if again else "", redo_at=fix.changed.timestamp() if again else 0,
         suggested_plate=_suggested(hold, frames) if hold else None,

@@ -201,6 +201,7 @@ class FixOut(Schema):
     settled: int = Field(description="Which reading of the shot's light and grain is used; 0 for none yet.")
     loud: LoudOut | None
     off: list[tuple[int, int]]
+    proposed: str
     undo: str
     undo_at: float
     redo: str

@@ -7,7 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils.http import content_disposition_header
 from holds.current import current_hold
-from laying import ready, roundtrip
+from laying import proposing, ready, roundtrip
 from ninja import File, Form, Router, UploadedFile
 from plates import retouching, suggest
 from plates.models import Stroke
@@ -24,8 +24,9 @@ from api.fix_asked import (
     StrokeEditIn,
     StrokeIn,
     StrokesIn,
+    VersionIn,
 )
-from api.fix_out import apply, found_fix
+from api.fix_out import apply, fix_out, found_fix
 from api.fix_schemas import ApartOut, FixOut, SuggestOut
 from hushcore.arrays import Rect, padded_cut
 from hushcore.errors import HushError
@@ -116,6 +117,18 @@ def _on_plate(made: Plate, x: float, y: float) -> None:
     rect = made.rect
     if not (rect.left <= x < rect.right and rect.top <= y < rect.bottom):
         raise HushError("This place lies outside the plate; choose one on its picture.", "bad-place")
+
+
+@router.post("fixes/{fix}/propose", response=FixOut)
+def propose(request: HttpRequest, fix: int, payload: VersionIn) -> FixOut:
+    """Propose a retouch, or another one in place of one that nobody has touched. Takes some seconds."""
+    return fix_out(proposing.another(found_fix(fix), payload.version, request.user))
+
+
+@router.post("fixes/{fix}/keep", response=FixOut)
+def keep(request: HttpRequest, fix: int, payload: VersionIn) -> FixOut:
+    """Keep what is proposed."""
+    return apply(request, fix, payload.version, lambda d, _: proposing.keep(d))
 
 
 @router.post("fixes/{fix}/spots", response=FixOut)

@@ -36,6 +36,8 @@ OCIO = os.environ.get("HUSH_OCIO") or "ocio://studio-config-v4.0.0_aces-v2.0_oci
 # Footage is opened for the first time in a process of its own, so that a file that breaks a reader breaks nothing else
 SCAN_APART = True
 # Proxies beyond this many bytes give way, the longest unused first
+# a first retouch is proposed for whatever is circled
+PROPOSE = os.environ.get("HUSH_PROPOSE", "1") == "1"
 # what a process keeps in memory of decoded frames, plates and fixes made ready
 CACHE_BYTES = int(float(os.environ.get("HUSH_CACHE_MB", "500")) * 1e6)
 PROXY_BYTES = int(float(os.environ.get("HUSH_PROXY_GB", "40")) * 1e9)

@@ -43,8 +43,16 @@ def change(fix_id: int, version: int, by: AbstractBaseUser | None, do: Change) -
     label = do(document)
     if document == fix.document:
         return fix
+    _touched(fix.document, document)
     _keep(fix, document, label, by)
     return fix
+
+
+def _touched(before: Document, after: Document) -> None:
+    """What was proposed is the artist's own once it is touched."""
+    same = all(before[name] == after[name] for name in ("plates", "edge", "source", "stands"))
+    if before.get("proposed") and after.get("proposed") == before["proposed"] and not same:
+        del after["proposed"]
 
 
 def locked(fix_id: int, version: int) -> Fix:

@@ -34,8 +34,8 @@ def record(shot: Shot, kind: str, label: str, before: Any, after: Any, by: Any =
     shot.steps.filter(undone__isnull=False).delete()
     last = shot.steps.last()
     if last and (last.kind, last.label) == (kind, label) and timezone.now() - last.made < TOGETHER and kind == "facts":
-        last.after = after
-        last.save(update_fields=["after"])
+        last.after, last.made = after, timezone.now()
+        last.save(update_fields=["after", "made"])
         return
     Step.objects.create(shot=shot, kind=kind, label=label, before=before, after=after, by=by)
 

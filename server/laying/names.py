@@ -12,4 +12,4 @@ def digest(data: Any) -> str:
 
 def recipe_of(document: dict[str, Any]) -> dict[str, Any]:
     """The parts of a document that change pixels."""
-    return {name: value for name, value in document.items() if name not in ("name", "plate", "protect")}
+    return {name: value for name, value in document.items() if name not in ("name", "plate", "protect", "proposed")}

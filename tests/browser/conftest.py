@@ -32,7 +32,8 @@ class Running:
     def __init__(self, place: Path, database: str, port: str) -> None:
         self.place, self.port = place, _free_port()
         self.env = {
-            **os.environ, "HUSH_DB": database, "HUSH_DB_PORT": port, "HUSH_DEMO": "1", "HUSH_VAR": str(place),
+            **os.environ, "HUSH_DB": database, "HUSH_DB_PORT": port, "HUSH_DEMO": "1", "HUSH_PROPOSE": "0",
+            "HUSH_VAR": str(place),
             "HUSH_FOOTAGE": str(place / "media"), "HUSH_DELIVERIES": str(place / "deliveries"),
             "HUSH_PROXIES": str(place / "proxies"), "HUSH_PLATES": str(place / "plates"),
         }  # fmt: skip

@@ -29,6 +29,7 @@ def storage(tmp_path, settings):
         tmp_path / name for name in ("media", "deliveries", "proxies", "plates")
     )
     settings.MEDIA_FOOTAGE.mkdir()
+    settings.PROPOSE = False  # most tests paint by hand
     settings.SCAN_APART = False  # one test opens footage apart; the others need not wait for it
     return tmp_path
 

@@ -1308,6 +1308,46 @@ export interface paths {
         patch: operations["api_plates_strokes"];
         trace?: never;
     };
+    "/api/fixes/{fix}/propose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose
+         * @description Propose a retouch, or another one in place of one that nobody has touched. Takes some seconds.
+         */
+        post: operations["api_plates_propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep
+         * @description Keep what is proposed.
+         */
+        post: operations["api_plates_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fixes/{fix}/spots": {
         parameters: {
             query?: never;
@@ -2289,6 +2329,8 @@ export interface components {
                 number,
                 number
             ][];
+            /** Proposed */
+            proposed: string;
             /** Undo */
             undo: string;
             /** Undo At */
@@ -5528,6 +5570,58 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["StrokesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_plates_propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_plates_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionIn"];
             };
         };
         responses: {

@@ -1,7 +1,7 @@
 import { Popover } from "radix-ui";
 import { useRef, useState } from "react";
 import { client, type Schemas, type Shot } from "../../../api/client";
-import { keys, queries, send, useColour } from "../../../api/queries";
+import { inTurn, keys, queries, send, useColour } from "../../../api/queries";
 import { Button, Select, Slider } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
 
@@ -27,10 +27,9 @@ export function LookMenu({ shot }: { shot: Shot }) {
     try {
       for (let sent: Look | null = null; sent !== wanted.current; ) {
         sent = wanted.current;
-        const made = await client.PATCH("/api/shots/{shot}", {
-          params: { path: { shot: shot.id } },
-          body: { rate_den: 1, look: sent },
-        });
+        const look = sent;
+        const params = { path: { shot: shot.id } };
+        const made = await inTurn(() => client.PATCH("/api/shots/{shot}", { params, body: { look } }));
         queries.setQueryData(keys.shot(shot.id), made.data);
       }
     } catch (problem) {

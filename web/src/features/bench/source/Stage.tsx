@@ -5,6 +5,7 @@ import { Section } from "../shared/Section";
 import { ArtPart } from "./ArtPart";
 import { BrushPart } from "./BrushPart";
 import { PlateRow } from "./PlateRow";
+import { Proposed } from "./Proposed";
 import { RoundTrip } from "./RoundTrip";
 import { StrokeList } from "./StrokeList";
 
@@ -28,7 +29,13 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
     <Section
       stage="source"
       name="Source"
-      words={fix.plates.length ? `${WORDS[fix.source]}, ${plateWords(fix)}` : "no plate yet"}
+      words={
+        fix.proposed
+          ? `proposed, ${plateWords(fix)}`
+          : fix.plates.length
+            ? `${WORDS[fix.source]}, ${plateWords(fix)}`
+            : "no plate yet"
+      }
       figure={fix.plate ? String(fix.plate.frame) : ""}
       hint={{
         words:
@@ -47,6 +54,7 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
           tip: SOURCES[value][1],
         }))}
       />
+      <Proposed fix={fix} change={change} />
       <PlateRow shot={shot} fix={fix} change={change} />
       {fix.plates.length > 1 && (
         <Choice

@@ -1,0 +1,100 @@
+"""The first retouch, which nobody painted: a plate of the anchor frame, healed from beside, and the edge drawn in.
+
+It is one change that can be undone, and is marked as proposed until it is kept or touched (``document["proposed"]``).
+"""
+
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import AbstractBaseUser
+from fixes import change as changes
+from fixes.document import Document, mark_of, plain_outline
+from fixes.models import Fix, Path
+from holds.current import current_hold
+from plates import retouching
+
+from hushcore.errors import HushError
+from hushcore.plates.plate import make_plate
+from hushcore.plates.propose import Proposal, propose
+from hushcore.recipe.models import StrokeData
+from hushcore.retouch.strokes import Stroke
+from laying.ready import codes_below
+
+NONE_CLEAN = "Nothing beside it is clean enough to heal from. Take a plate and paint, or bring a finished picture in."
+STANDING = (
+    "A mark that stands in the frame has another surface under it on every frame; nothing is proposed for it yet."
+)
+
+
+def untouched(document: Document) -> bool:
+    """Whether only the loop is there so far, or a proposal that nobody has touched."""
+    return not document["plates"] or bool(document.get("proposed"))
+
+
+def proposed(fix: Fix, skip: list[tuple[int, int]]) -> Proposal | None:
+    """A proposal for a fix; donors in ``skip`` are not taken again. Takes seconds.
+
+    Raises HushError when the fix cannot have one.
+    """
+    hold = current_hold(fix)
+    known = fix.document.get("proposed") or {}
+    loop = np.array(known["loop"]) if known else mark_of(fix.document)
+    if loop is None:
+        raise HushError("No edge yet: draw it round the mark.", "incomplete")
+    if fix.document["stands"]:
+        raise HushError(STANDING, "standing")
+    engine = hold.engine(frames=False)
+    plate = make_plate(codes_below(fix, hold.anchor), engine, hold.anchor, [], encoding=fix.shot.clip.encoding)
+    return propose(plate, np.asarray(loop, float), skip)
+
+
+def take(fix: Fix, version: int, by: AbstractBaseUser | None, found: Proposal, skip: list[tuple[int, int]]) -> Fix:
+    """Make a proposal the fix's retouch, as one change. Raises Conflict as ``fixes.change.change`` does."""
+    anchor = current_hold(fix).anchor
+    loop = (fix.document.get("proposed") or {}).get("loop") or np.round(mark_of(fix.document), 1).tolist()
+
+    def do(document: Document) -> str:
+        document["plates"], document["plate"] = [], None
+        retouching.set_plate(document, fix, anchor)
+        document["plates"][0]["strokes"] = []
+        retouching.add_strokes(document, fix, [stroke_data(stroke) for stroke in found.strokes])
+        paths = [Path.objects.create(fix=fix, nodes=_nodes(outline)) for outline in found.outlines]
+        document["edge"]["outlines"] = [plain_outline(path.id) for path in paths]
+        offsets = [[int(v) for v in stroke.donor.offset] for stroke in found.strokes]
+        document["proposed"] = {"words": found.words, "loop": loop, "tried": [*map(list, skip), *offsets]}
+        return "Proposed retouch"
+
+    return changes.change(fix.id, version, by, do)
+
+
+def another(fix: Fix, version: int, by: AbstractBaseUser | None) -> Fix:
+    """Propose a retouch, or another one in place of one that nobody has touched.
+
+    Raises HushError when there is none, or the artist's own would be lost.
+    """
+    if not untouched(fix.document):
+        raise HushError("There is a retouch of your own already; undo it or take the plate away first.", "touched")
+    skip = [tuple(one) for one in (fix.document.get("proposed") or {}).get("tried", [])]
+    found = proposed(fix, skip)
+    if found is None:
+        raise HushError(NONE_CLEAN if not skip else "There is no other place beside it as clean.", "no-donor")
+    return take(fix, version, by, found, skip)
+
+
+def keep(document: Document) -> str:
+    """The artist keeps what is proposed."""
+    document.pop("proposed", None)
+    return "Keep the proposal"
+
+
+def stroke_data(stroke: Stroke) -> StrokeData:
+    """An engine's stroke as data."""
+    within = None if stroke.within is None else [(float(x), float(y)) for x, y in stroke.within]
+    return StrokeData(
+        kind=stroke.kind, points=[tuple(map(float, point)) for point in stroke.points], radius=stroke.radius,
+        hardness=stroke.hardness, pressure=stroke.pressure, donor={"offset": stroke.donor.offset}, within=within,
+    )  # type: ignore[arg-type]  # fmt: skip
+
+
+def _nodes(outline: np.ndarray) -> list[dict[str, Any]]:
+    return [{"x": round(float(x), 2), "y": round(float(y), 2), "into": [0, 0], "out": [0, 0]} for x, y in outline]
