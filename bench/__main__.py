@@ -19,7 +19,9 @@ VAR = Path(__file__).resolve().parent.parent / "var"
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument(
-        "what", nargs="+", choices=["hold", "match", "tells", "patch", "deliver", "media", "fuzz", "app", "proving"]
+        "what",
+        nargs="+",
+        choices=["hold", "match", "tells", "patch", "deliver", "media", "fuzz", "app", "proving", "retouch"],
     )
     parser.add_argument("--seeds", default="1-12", help="Random shots of the proving ground: A-B, or A,B,C.")
     parser.add_argument("--jobs", type=int, default=1, help="Processes of the proving ground.")
@@ -50,6 +52,10 @@ def main() -> None:
             from bench.proving import table
 
             table.proving(options.var, _seeds(options.seeds), options.jobs, not options.quick, options.keep)
+        elif what == "retouch":
+            from bench.proving import retouch
+
+            retouch.retouch(options.var, _seeds(options.seeds))
         elif what == "app":
             from bench import app
 

@@ -16,6 +16,8 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before NumPy is there: sma
 import click
 import numpy as np
 
+from hushcore.cli.files import write_json, write_text
+from hushcore.cli.propose import propose
 from hushcore.errors import HushError
 
 Place = click.Path(path_type=Path)
@@ -97,7 +99,7 @@ def track(
     assert hold is not None
     if twice:
         hold.frames.update(SecondPass(hold, data.ground(), method, found.read).run())
-    _write_json(out, hold.plain())
+    write_json(out, hold.plain())
     for weak in report(hold):
         click.echo(weak.words, err=True)
 
@@ -113,7 +115,7 @@ def follow(hold_file: Path, points: Path, out: Path) -> None:
 
     hold = load_hold(hold_file)
     names, at = _read_points(points)
-    _write_text(out, points_csv(hold, names, at))
+    write_text(out, points_csv(hold, names, at))
 
 
 @cli.command()
@@ -127,7 +129,7 @@ def matrices(hold_file: Path, out: Path) -> None:
 
     hold = load_hold(hold_file)
     whole = hold.grid.rect if hold.grid else Rect(0, 0, *hold.size)
-    _write_text(out, matrices_json(hold, whole.corners))
+    write_text(out, matrices_json(hold, whole.corners))
 
 
 @cli.command("import")
@@ -151,7 +153,7 @@ def bring_in(track_file: Path, clip: Path, anchor: int, name: str | None, out: P
         raise HushError(f"The track has no point {name!r}; it has {', '.join(tracks)}.", "bad-track")
     codes = found.read(anchor)
     size = (codes.shape[1], codes.shape[0])
-    _write_json(out, point_hold(tracks[name], anchor, size, found.first, found.last).plain())
+    write_json(out, point_hold(tracks[name], anchor, size, found.first, found.last).plain())
 
 
 def _read_points(path: Path) -> tuple[list[str], np.ndarray]:
@@ -235,7 +237,7 @@ def render(clip: Path, recipe_file: Path, folder: Path, frames: str | None, work
     proof = delivery.summary(proofs)
     said = {data.name: words(fix.evidence.choice) for data, fix in fixes if fix.evidence.choice is not None}
     proof["chosen"] = said
-    _write_json(folder / "proof.json", proof)
+    write_json(folder / "proof.json", proof)
     click.echo(
         f"{proof['frames']} frames, {proof['changed_outside']} of {proof['values']} values changed outside the mattes."
     )
@@ -264,7 +266,7 @@ def choose(clip: Path, recipe_file: Path, out: Path, space: str | None) -> None:
         click.echo(
             f"{data.name}: {words(choice) if choice else 'nothing to choose from; light is read from under the mark.'}"
         )
-    _write_json(out, recipe.model_dump(mode="json"))
+    write_json(out, recipe.model_dump(mode="json"))
 
 
 def _run(numbers: list[int], workers: int) -> list[Any]:
@@ -294,7 +296,7 @@ def _run(numbers: list[int], workers: int) -> list[Any]:
 @cli.command()
 @click.argument("name")
 def schema(name: str) -> None:
-    """Print the JSON Schema of a file: ground, method, recipe or hold."""
+    """Print the JSON Schema of a file: ground, method, recipe, hold or loop."""
     from hushcore.recipe.models import SCHEMAS
 
     if name not in SCHEMAS:
@@ -302,19 +304,7 @@ def schema(name: str) -> None:
     click.echo(json.dumps(SCHEMAS[name].model_json_schema(), indent=1))
 
 
-def _write_json(path: Path, data: Any) -> None:
-    _write_text(path, json.dumps(data, separators=(",", ":")))
-
-
-def _write_text(path: Path, text: str) -> None:
-    part = path.with_name(f".{path.name}.part")
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        part.write_text(text)
-        os.replace(part, path)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise HushError(f"{path.name} could not be written: {error.strerror or error}.", "disk-full") from error
+cli.add_command(propose)
 
 
 def main() -> None:

@@ -445,7 +445,16 @@ class HoldData(Plain):
     keys: dict[int, list[list[float | list[float]]]] = Field(default={}, description="Places set by hand, as params.")
 
 
-SCHEMAS: dict[str, type[BaseModel]] = {"ground": GroundData, "method": MethodData, "recipe": Recipe, "hold": HoldData}
+class LoopData(Plain):
+    """A loose loop round a mark, px of the frame on which it was drawn."""
+
+    frame: int = Field(description="Frame on which the loop was drawn; the surface is held still in its pose.")
+    loop: Polygon
+
+
+SCHEMAS: dict[str, type[BaseModel]] = {
+    "ground": GroundData, "method": MethodData, "recipe": Recipe, "hold": HoldData, "loop": LoopData,
+}  # fmt: skip
 Model = TypeVar("Model", bound=BaseModel)
 
 

@@ -12,8 +12,9 @@ from fixes.models import Fix, Path, Revision
 from jobs.models import Shot
 from procrastinate.contrib.django import app
 
-from holds import measuring, propose
+from holds import measuring
 from hushcore.hold.overlay import stands_still
+from hushcore.recipe import circle as circling
 from hushcore.recipe.models import MethodData
 
 PROPOSE_FIRST = 10  # before the tracker's chunks: it takes a second or two, and the strip fills with patches as it goes
@@ -28,15 +29,15 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
 
     clip = shot.clip
     media = clip.media()
-    outline = propose.check_loop(loop, clip.width, clip.height)
+    outline = circling.check_loop(loop, clip.width, clip.height)
     media.check_range(frame, frame)
     stands = not clip.missing and stands_still(media.read, outline, frame, shot.first, shot.last)
-    ground = propose.ground_of(outline, frame, clip.width, clip.height, stands)
+    ground = circling.ground_of(outline, frame, clip.width, clip.height, stands)
     with transaction.atomic():
         order = (shot.fixes.aggregate(top=Max("order"))["top"] or 0) + 1
         document = blank_document(f"Fix {order}")
         fix = Fix.objects.create(shot=shot, order=order, document=document)
-        path = Path.objects.create(fix=fix, nodes=propose.edge_nodes(outline))
+        path = Path.objects.create(fix=fix, nodes=circling.edge_nodes(outline))
         hold = measuring.begin(fix, ground, MethodData())
         document = deepcopy(document)
         document["stands"] = stands

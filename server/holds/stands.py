@@ -6,7 +6,7 @@ from fixes.models import Fix
 
 from holds import measuring
 from holds.models import Hold
-from holds.propose import ground_of
+from hushcore.recipe.circle import ground_of
 from hushcore.recipe.models import GroundData, MethodData
 
 

@@ -3,8 +3,6 @@
 It is one change that can be undone, and is marked as proposed until it is kept or touched (``document["proposed"]``).
 """
 
-from typing import Any
-
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from fixes import change as changes
@@ -16,8 +14,7 @@ from plates import retouching
 from hushcore.errors import HushError
 from hushcore.plates.plate import make_plate
 from hushcore.plates.propose import Proposal, propose
-from hushcore.recipe.models import StrokeData
-from hushcore.retouch.strokes import Stroke
+from hushcore.recipe.circle import corner_nodes, stroke_data
 from laying.ready import codes_below
 
 NONE_CLEAN = "Nothing beside it is clean enough to heal from. Take a plate and paint, or bring a finished picture in."
@@ -58,7 +55,7 @@ def take(fix: Fix, version: int, by: AbstractBaseUser | None, found: Proposal, s
         retouching.set_plate(document, fix, anchor)
         document["plates"][0]["strokes"] = []
         retouching.add_strokes(document, fix, [stroke_data(stroke) for stroke in found.strokes])
-        paths = [Path.objects.create(fix=fix, nodes=_nodes(outline)) for outline in found.outlines]
+        paths = [Path.objects.create(fix=fix, nodes=corner_nodes(outline)) for outline in found.outlines]
         document["edge"]["outlines"] = [plain_outline(path.id) for path in paths]
         offsets = [[int(v) for v in stroke.donor.offset] for stroke in found.strokes]
         document["proposed"] = {"words": found.words, "loop": loop, "tried": [*map(list, skip), *offsets]}
@@ -85,16 +82,3 @@ def keep(document: Document) -> str:
     """The artist keeps what is proposed."""
     document.pop("proposed", None)
     return "Keep the proposal"
-
-
-def stroke_data(stroke: Stroke) -> StrokeData:
-    """An engine's stroke as data."""
-    within = None if stroke.within is None else [(float(x), float(y)) for x, y in stroke.within]
-    return StrokeData(
-        kind=stroke.kind, points=[tuple(map(float, point)) for point in stroke.points], radius=stroke.radius,
-        hardness=stroke.hardness, pressure=stroke.pressure, donor={"offset": stroke.donor.offset}, within=within,
-    )  # type: ignore[arg-type]  # fmt: skip
-
-
-def _nodes(outline: np.ndarray) -> list[dict[str, Any]]:
-    return [{"x": round(float(x), 2), "y": round(float(y), 2), "into": [0, 0], "out": [0, 0]} for x, y in outline]

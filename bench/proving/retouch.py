@@ -1,0 +1,81 @@
+"""The first retouch on the proving ground: how far what nobody painted is from the truth, beside the truth's own plate."""
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from bench.proving.judge import Shot, _mean_error, evidence_of, fix_of, held, plate_of
+from hushcore.edge.matte import Edge
+from hushcore.patch.lay import lay
+from hushcore.patch.plan import Match, Plan
+from hushcore.plates.propose import propose
+from hushcore.retouch.strokes import Canvas, paint
+from hushcore.tells.measure import judge as tells_of
+
+
+@dataclass(frozen=True)
+class Retouched:
+    """dE of the patch on the proposal and on the truth's plate with the same edge; whether it is quiet; ``words`` of it."""
+
+    seed: int
+    size: float
+    error: float
+    with_truth: float
+    quiet: float
+    words: str
+
+
+def retouched(folder: Path) -> Retouched:
+    """Propose and lay; without a proposal the figures are NaN."""
+    shot = Shot(folder)
+    loop = shot.outline()
+    size = float(np.ptp(loop, axis=0).max())
+    hold = held(shot, loop)
+    plate = plate_of(shot, hold, Edge.of(loop))
+    bare = replace(plate, painted=plate.original.copy())
+    found = None if shot.stands else propose(bare, loop)
+    if found is None:
+        return Retouched(shot.drawn.seed, size, np.nan, np.nan, np.nan, "nothing proposed")
+    first, *more = (Edge.of(outline, 0.0).outlines[0] for outline in found.outlines)
+    edge = replace(Edge.of(found.outlines[0], 0.0), outlines=(first, *more))
+    plan = Plan(edge, Match())
+    painted = bare.painted.copy()
+    paint(Canvas(painted, bare.original, bare.rect, bare.encoding), found.strokes)
+    errors, quiet = [], np.nan
+    for one in (replace(bare, painted=painted), plate_of(shot, hold, edge)):
+        evidence = evidence_of(shot, hold, plan, one)
+        fix = fix_of(shot, hold, plan, one, evidence)
+        errors.append(_mean_error(shot, fix))
+        if not errors[1:]:
+            quiet = _quiet(shot, fix)
+    return Retouched(shot.drawn.seed, size, errors[0], errors[1], quiet, found.words)
+
+
+def _quiet(shot: Shot, fix) -> float:  # type: ignore[no-untyped-def]
+    """Share of frames on which no tell is noticeable."""
+    told = []
+    for frame in shot.frames[::3]:
+        if fix.hold.has(frame):
+            tells, _ = tells_of(lay(shot.clip.read(frame), frame, fix), frame, fix, None)
+            told.append(all(value < 1 for value in tells.plain().values()))
+    return float(np.mean(told)) if told else np.nan
+
+
+def retouch(var: Path, seeds: list[int]) -> None:
+    """Print the table."""
+    from bench.proving.render import rendered
+
+    print("| seed | size | proposed | truth's plate | frames quiet | how |\n|---|---|---|---|---|---|")
+    rows = []
+    for seed in seeds:
+        row = retouched(rendered(seed, var))
+        rows.append(row)
+        print(
+            f"| {row.seed} | {row.size:.0f} | {row.error:.2f} | {row.with_truth:.2f} | {row.quiet:.2f} | {row.words} |",
+            flush=True,
+        )
+    over = np.array([row.error - row.with_truth for row in rows])
+    print(
+        f"over the truth's plate: median {np.nanmedian(over):.2f}, worst {np.nanmax(over):.2f}; proposed on {np.isfinite(over).sum()} of {len(rows)}"
+    )

@@ -1,0 +1,63 @@
+"""``hush propose``: one loop round a mark becomes a hold, a retouch and a recipe."""
+
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from hushcore.cli.files import write_json
+from hushcore.errors import HushError
+
+Place = click.Path(path_type=Path)
+NONE_CLEAN = (
+    "Nothing beside the mark is clean enough to heal from; the hold is written. Retouch a plate by hand "
+    "(hush plate) and name it in a recipe."
+)
+
+
+@click.command()
+@click.argument("clip", type=Place)
+@click.option("--loop", "loop_file", type=Place, required=True, help="JSON: frame, and loop as a list of x, y.")
+@click.option("--encoding", "space", help="Encoding, when it is not the file's: srgb, bt1886, pq, ... or ocio:NAME.")
+@click.option("-o", "--out", type=Place, required=True, help="Recipe file to write; the hold is written beside it.")
+def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
+    """Propose a whole fix from a loop round a mark: what to track, how, the mark's own edge, and a retouch."""
+    from hushcore.colour.encoding import Encoding
+    from hushcore.hold.auto import chosen
+    from hushcore.hold.overlay import stands_still
+    from hushcore.hold.through import track
+    from hushcore.media.footage import open_footage
+    from hushcore.media.scan import examine
+    from hushcore.plates.plate import make_plate
+    from hushcore.plates.propose import propose as proposed
+    from hushcore.recipe import circle
+    from hushcore.recipe.models import LoopData, MethodData, load
+
+    data = load(loop_file, LoopData)
+    found = open_footage(clip)
+    found.check_range(data.frame, data.frame)
+    encoding = Encoding(space or examine(clip).space, found.bits)
+    encoding.check()
+    height, width = found.read(data.frame).shape[:2]
+    loop = circle.check_loop(data.loop, width, height)
+    if stands_still(found.read, loop, data.frame, found.first, found.last):
+        raise HushError(
+            "This mark stands in the frame while the picture moves; nothing is proposed for it yet.", "standing"
+        )
+    ground = circle.ground_of(loop, data.frame, width, height, False).ground()
+    surface, method, _ = chosen(found.read, ground, MethodData().method(), data.frame, found.first, found.last)
+    click.echo(f"Held as {surface}: the plainest surface that fits.", err=True)
+    hold: Any = None
+    with click.progressbar(length=max(1, found.last - found.first), label="Tracking", file=sys.stderr) as bar:
+        for _, growing in track(found.read, ground, method, data.frame, found.first, found.last):
+            hold = growing
+            bar.update(1)
+    held = out.with_name(f"{out.stem}.hold.json")
+    write_json(held, hold.plain())
+    plate = make_plate(found.read(data.frame), hold, data.frame, [], encoding=encoding)
+    proposal = proposed(plate, loop)
+    if proposal is None:
+        raise HushError(NONE_CLEAN, "no-donor")
+    write_json(out, circle.recipe_of(proposal, held.name, data.frame))
+    click.echo(f"Proposed: {proposal.words}.")
