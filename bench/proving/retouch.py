@@ -6,11 +6,11 @@ from pathlib import Path
 import numpy as np
 
 from bench.proving.judge import Shot, _mean_error, evidence_of, fix_of, held, plate_of
+from hushcore.arrays import Rect
 from hushcore.edge.matte import Edge
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
-from hushcore.plates.propose import propose
-from hushcore.retouch.strokes import Canvas, paint
+from hushcore.plates.propose import propose, shading, trusted
 from hushcore.tells.measure import judge as tells_of
 
 
@@ -34,16 +34,15 @@ def retouched(folder: Path) -> Retouched:
     hold = held(shot, loop)
     plate = plate_of(shot, hold, Edge.of(loop))
     bare = replace(plate, painted=plate.original.copy())
-    found = None if shot.stands else propose(bare, loop)
+    shades = shading(bare, hold, shot.clip.read, Rect.around(loop).grown(60))
+    found = None if shot.stands or not trusted(hold) else propose(bare, loop, (), shades)
     if found is None:
         return Retouched(shot.drawn.seed, size, np.nan, np.nan, np.nan, "nothing proposed")
     first, *more = (Edge.of(outline, 0.0).outlines[0] for outline in found.outlines)
     edge = replace(Edge.of(found.outlines[0], 0.0), outlines=(first, *more))
     plan = Plan(edge, Match())
-    painted = bare.painted.copy()
-    paint(Canvas(painted, bare.original, bare.rect, bare.encoding), found.strokes)
     errors, quiet = [], np.nan
-    for one in (replace(bare, painted=painted), plate_of(shot, hold, edge)):
+    for one in (replace(bare, painted=found.picture), plate_of(shot, hold, edge)):
         evidence = evidence_of(shot, hold, plan, one)
         fix = fix_of(shot, hold, plan, one, evidence)
         errors.append(_mean_error(shot, fix))

@@ -10,6 +10,8 @@ from hushcore.cli.files import write_json
 from hushcore.errors import HushError
 
 Place = click.Path(path_type=Path)
+AROUND = 60  # px round the loop where the light is read
+SLIPS = "The surface is lost on too many frames to carry a retouch; the hold is written, mend it first."
 NONE_CLEAN = (
     "Nothing beside the mark is clean enough to heal from; the hold is written. Retouch a plate by hand "
     "(hush plate) and name it in a recipe."
@@ -20,16 +22,21 @@ NONE_CLEAN = (
 @click.argument("clip", type=Place)
 @click.option("--loop", "loop_file", type=Place, required=True, help="JSON: frame, and loop as a list of x, y.")
 @click.option("--encoding", "space", help="Encoding, when it is not the file's: srgb, bt1886, pq, ... or ocio:NAME.")
-@click.option("-o", "--out", type=Place, required=True, help="Recipe file to write; the hold is written beside it.")
+@click.option(
+    "-o", "--out", type=Place, required=True, help="Recipe file to write; hold and plate are written beside it."
+)
 def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     """Propose a whole fix from a loop round a mark: what to track, how, the mark's own edge, and a retouch."""
+    from hushcore.arrays import Rect
     from hushcore.colour.encoding import Encoding
     from hushcore.hold.auto import chosen
     from hushcore.hold.overlay import stands_still
     from hushcore.hold.through import track
     from hushcore.media.footage import open_footage
+    from hushcore.media.pictures import write_codes
     from hushcore.media.scan import examine
     from hushcore.plates.plate import make_plate
+    from hushcore.plates.propose import finished, shading, trusted
     from hushcore.plates.propose import propose as proposed
     from hushcore.recipe import circle
     from hushcore.recipe.models import LoopData, MethodData, load
@@ -55,9 +62,15 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
             bar.update(1)
     held = out.with_name(f"{out.stem}.hold.json")
     write_json(held, hold.plain())
+    if not trusted(hold):
+        raise HushError(SLIPS, "not-held")
     plate = make_plate(found.read(data.frame), hold, data.frame, [], encoding=encoding)
-    proposal = proposed(plate, loop)
+    shades = shading(plate, hold, found.read, Rect.around(loop).grown(AROUND))
+    proposal = proposed(plate, loop, (), shades)
     if proposal is None:
         raise HushError(NONE_CLEAN, "no-donor")
-    write_json(out, circle.recipe_of(proposal, held.name, data.frame))
+    codes = found.read(data.frame)
+    picture = out.with_name(f"{out.stem}.plate.{'exr' if codes.dtype.kind == 'f' else 'tif'}")
+    write_codes(picture, finished(codes, plate, proposal.picture))
+    write_json(out, circle.recipe_of(proposal, held.name, data.frame, picture.name))
     click.echo(f"Proposed: {proposal.words}.")

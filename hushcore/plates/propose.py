@@ -1,17 +1,20 @@
 """The first retouch, which nobody painted: the edge drawn in from the loop to the mark, and the mark healed from the
 best place beside it. What it made is judged without truth, and what is not good enough is not proposed."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, F64, Mask, Rect, padded_cut
+from hushcore.arrays import F32, F64, Codes, Mask, Rect, padded_cut
 from hushcore.bands.split import low_pass
+from hushcore.errors import HushError
 from hushcore.geometry.membrane import membrane
 from hushcore.geometry.paths import signed_distance
-from hushcore.plates.plate import Plate
+from hushcore.hold.record import Hold
+from hushcore.plates.plate import Plate, still_picture
 from hushcore.retouch.strokes import Canvas, Donor, Stroke, paint
 
 SPREAD = 1.4826  # of a median deviation to a standard deviation (normal distribution)
@@ -29,6 +32,11 @@ COLOUR_COSTS = 30.0  # of a chromaticity that is 1 away in all
 FAR_COSTS = 0.12  # of a donor one size of the mark away
 TRIED = 4  # donors that are laid and judged
 FINE = 2.0  # px: texture is finer
+SHADE_SCALE = 5.0  # px (sigma): light is wider than that
+SHADE_MOST = 0.9  # natural log
+SHADED_BY, SHADED_LEAST = 13, 4  # frames that say what light is usual
+DARK = 0.003  # linear
+LOST_MOST = 0.15  # of the frames
 WAYS = (
     "to the right", "below to the right", "below", "below to the left",
     "to the left", "above to the left", "above", "above to the right",
@@ -57,16 +65,21 @@ class Worth:
 
 @dataclass(frozen=True)
 class Proposal:
-    """``outlines``: the mark's own, polygons (n, 2) in still px; ``strokes``: what heals it; ``words``: how."""
+    """``outlines``: the mark's own, polygons (n, 2) in still px; ``strokes``: what heals it; ``words``: how; ``picture``:
+    the plate with it, linear over the plate's rectangle."""
 
     outlines: list[F64]
     strokes: list[Stroke]
     worth: Worth
     words: str
+    picture: F32
 
 
-def propose(plate: Plate, loop: F64, skip: Sequence[tuple[int, int]] = ()) -> Proposal | None:
-    """A retouch of the mark in a loop (n, 2), still px; donors in ``skip`` are not taken again.
+def propose(
+    plate: Plate, loop: F64, skip: Sequence[tuple[int, int]] = (), shades: F32 | None = None
+) -> Proposal | None:
+    """A retouch of the mark in a loop (n, 2), still px; donors in ``skip`` are not taken again; ``shades``: what ``shading``
+    says of the light on the plate.
 
     None when nothing beside it is clean enough, or what was made would give itself away.
     """
@@ -83,7 +96,9 @@ def propose(plate: Plate, loop: F64, skip: Sequence[tuple[int, int]] = ()) -> Pr
     worst = max(worths, key=lambda worth: worth.cost)
     if not worst.good:
         return None
-    return Proposal(outlines, strokes, worst, _words(strokes))
+    if shades is not None:
+        picture = in_its_light(plate, picture, outlines, shades)
+    return Proposal(outlines, strokes, worst, _words(strokes), picture)
 
 
 def _words(strokes: list[Stroke]) -> str:
@@ -295,3 +310,57 @@ def _holds(whole: Rect, part: Rect) -> bool:
 
 def _disc(radius: int) -> F32:
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)))
+
+
+def in_its_light(plate: Plate, picture: F32, outlines: Sequence[F64], shades: F32) -> F32:
+    """A healed picture with the plate's own shading put back, which a heal smooths away; ``shades`` as ``shading`` gives
+    them. Without it, folds that lie on the mark in the plate's frame would come out as glows in all others."""
+    made = picture.copy()
+    for outline in outlines:
+        rect = Rect.around(outline).grown(int(BEYOND) + 24).within(plate.rect)
+        local = rect.moved(-plate.rect.left, -plate.rect.top).slices
+        distance = signed_distance(outline, rect)
+        inside = distance > -BEYOND
+        apart = shades[local][..., None]
+        rest = np.clip(apart - membrane(np.ascontiguousarray(apart), ~inside), -SHADE_MOST, SHADE_MOST)
+        made[local] *= np.where(inside[..., None], np.exp(-rest), 1).astype(np.float32)
+    return made
+
+
+def shading(plate: Plate, hold: Hold, read: Callable[[int], Codes], area: Rect) -> F32 | None:
+    """How much more light most frames have than the plate's, natural log (h, w) over the plate, zero outside ``area``.
+
+    The mark's colour is in both and cancels. None when too few frames are held.
+    """
+    held = sorted(n for n, frame in hold.frames.items() if not frame.lost)
+    frames = [held[k] for k in np.unique(np.linspace(0, len(held) - 1, SHADED_BY).astype(int))] if held else []
+    rect = area.within(plate.rect)
+
+    def level(linear: F32) -> F32:
+        return np.asarray(np.log(np.maximum(low_pass(linear, SHADE_SCALE), 0).mean(-1) + DARK), np.float32)
+
+    own = level(padded_cut(plate.original, rect.moved(-plate.rect.left, -plate.rect.top)))
+    found = []
+    for number in frames:
+        with suppress(HushError):  # a frame that does not show it says nothing
+            found.append(level(still_picture(read(number), hold, number, rect, plate.encoding)) - own)
+    if len(found) < SHADED_LEAST:
+        return None
+    out = np.zeros(plate.original.shape[:2], np.float32)
+    out[rect.moved(-plate.rect.left, -plate.rect.top).slices] = np.median(found, axis=0)
+    return out
+
+
+def finished(codes: Codes, plate: Plate, picture: F32) -> Codes:
+    """The plate's frame (its anchor, h, w, c) with a picture laid in where it differs from the plate; all else as it was."""
+    out = np.array(codes)
+    changed = (picture != plate.original).any(-1)
+    part = out[plate.rect.slices]
+    part[changed, :3] = plate.encoding.encode(picture, codes.dtype)[changed]
+    return out
+
+
+def trusted(hold: Hold) -> bool:
+    """Whether a hold carries a patch that nobody has looked at: hardly any of its frames are lost."""
+    frames = hold.frames.values()
+    return sum(frame.lost for frame in frames) <= LOST_MOST * max(1, len(frames))

@@ -11,8 +11,7 @@ from hushcore.errors import HushError
 from hushcore.geometry.paths import area, check_polygon
 from hushcore.hold.picture import luma
 from hushcore.plates.propose import Proposal
-from hushcore.recipe.models import GroundData, StrokeData
-from hushcore.retouch.strokes import Stroke
+from hushcore.recipe.models import GroundData
 
 STANDING_GROWTH = 70  # px, for a mark that is itself no ground
 GROUND_GROWTH = 26  # px: larger than the mark, as is common practice, but not over the next fold
@@ -80,27 +79,18 @@ def ground_of(outline: np.ndarray, frame: int, width: int, height: int, stands: 
     return GroundData(anchor=frame, read=[ground_around(outline, width, height, STANDING_GROWTH)], stands=[mark])
 
 
-def stroke_data(stroke: Stroke) -> StrokeData:
-    """An engine's stroke as data."""
-    within = None if stroke.within is None else [(float(x), float(y)) for x, y in stroke.within]
-    return StrokeData.model_validate({
-        "kind": stroke.kind, "points": [tuple(map(float, point)) for point in stroke.points], "radius": stroke.radius,
-        "hardness": stroke.hardness, "pressure": stroke.pressure, "donor": {"offset": stroke.donor.offset}, "within": within,
-    })  # fmt: skip
-
-
 def corner_nodes(outline: np.ndarray) -> list[dict[str, Any]]:
     """An outline as a path of corners."""
     return [{"x": round(float(x), 2), "y": round(float(y), 2), "into": [0, 0], "out": [0, 0]} for x, y in outline]
 
 
-def recipe_of(found: Proposal, hold: str, anchor: int) -> dict[str, Any]:
-    """A recipe that lays a proposal. ``hold``: the name of its hold's file, beside the recipe."""
+def recipe_of(found: Proposal, hold: str, anchor: int, picture: str) -> dict[str, Any]:
+    """A recipe that lays a proposal. ``hold``, ``picture``: names of its hold and of its finished frame, beside the recipe."""
     first, *more = ({"nodes": corner_nodes(outline)} for outline in found.outlines)
     return {
         "version": 1,
         "fixes": [{
             "name": "Proposed", "hold": hold, "edge": {**first, "more": more, "growth": 0.0, "softness": SOFT},
-            "plates": [{"frame": anchor, "strokes": [stroke_data(one).model_dump(mode="json") for one in found.strokes]}],
+            "plates": [{"frame": anchor, "picture": picture}],
         }],
     }  # fmt: skip

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import asdict
 from functools import lru_cache
 
+from django.db.models import Q
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from fixes import change as changes
@@ -13,6 +14,7 @@ from holds.models import Hold, HoldFrame
 from laying import evidence, ready
 from plates.known import strokes
 from plates.models import Artwork, Plate
+from plates.retouching import PROPOSED
 from tells import states as judged
 
 from api.fix_schemas import (
@@ -174,7 +176,7 @@ def plates_out(fix: Fix, hold: Hold) -> list[PlateOut]:
                 start=row.start, average=row.average, strokes=len(entry["strokes"]),
                 issues=[
                     IssueOut(id=other.id, issue=other.issue, outside=bool(other.picture))
-                    for other in fix.plates.filter(frame=row.frame).order_by("issue", "id")
+                    for other in fix.plates.filter(Q(id=row.id) | Q(issue__gt=PROPOSED), frame=row.frame).order_by("issue", "id")
                 ],
                 first=hold.first if k == 0 or by_light else every[k - 1] + 1,
                 last=hold.last if k == len(every) - 1 or by_light else every[k + 1] - 1,

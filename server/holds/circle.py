@@ -10,14 +10,11 @@ from fixes.change import person
 from fixes.document import blank_document, plain_outline
 from fixes.models import Fix, Path, Revision
 from jobs.models import Shot
-from procrastinate.contrib.django import app
 
 from holds import measuring
 from hushcore.hold.overlay import stands_still
 from hushcore.recipe import circle as circling
 from hushcore.recipe.models import MethodData
-
-PROPOSE_FIRST = 10  # before the tracker's chunks: it takes a second or two, and the strip fills with patches as it goes
 
 
 def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: AbstractBaseUser | None) -> Fix:
@@ -48,6 +45,5 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
         Revision.objects.create(fix=fix, number=1, document=document, label="Circle", by=person(by))
         shot.status = Shot.Status.IN_HAND
         shot.save(update_fields=["status"])
-        app.configure_task("propose", priority=PROPOSE_FIRST).defer(fix=fix.id)
         tell("fix", fix=fix.id, shot=shot.id, version=fix.version)
     return fix

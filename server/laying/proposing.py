@@ -1,4 +1,4 @@
-"""The first retouch, which nobody painted: a plate of the anchor frame, healed from beside, and the edge drawn in.
+"""The first retouch, which nobody painted: the anchor frame healed from beside, and the edge drawn in to the mark.
 
 It is one change that can be undone, and is marked as proposed until it is kept or touched (``document["proposed"]``).
 """
@@ -10,14 +10,19 @@ from fixes.document import Document, mark_of, plain_outline
 from fixes.models import Fix, Path
 from holds.current import current_hold
 from plates import retouching
+from plates.root import kept_if_used
 
+from hushcore.arrays import Codes, Rect
 from hushcore.errors import HushError
-from hushcore.plates.plate import make_plate
-from hushcore.plates.propose import Proposal, propose
-from hushcore.recipe.circle import corner_nodes, stroke_data
+from hushcore.plates.plate import Plate, make_plate
+from hushcore.plates.propose import Proposal, finished, propose, shading, trusted
+from hushcore.recipe.circle import corner_nodes
 from laying.ready import codes_below
+from laying.roundtrip import keep_picture
 
+AROUND = 60  # px round the loop where the light is read
 NONE_CLEAN = "Nothing beside it is clean enough to heal from. Take a plate and paint, or bring a finished picture in."
+SLIPS = "The surface is lost on too many frames to carry a retouch that nobody has looked at; mend the hold first."
 STANDING = (
     "A mark that stands in the frame has another surface under it on every frame; nothing is proposed for it yet."
 )
@@ -28,40 +33,50 @@ def untouched(document: Document) -> bool:
     return not document["plates"] or bool(document.get("proposed"))
 
 
-def proposed(fix: Fix, skip: list[tuple[int, int]]) -> Proposal | None:
-    """A proposal for a fix; donors in ``skip`` are not taken again. Takes seconds.
+def proposed(fix: Fix, skip: list[tuple[int, int]]) -> tuple[Proposal, Plate] | None:
+    """A proposal for a fix and the plate it is made on; donors in ``skip`` are not taken again. Takes seconds.
 
     Raises HushError when the fix cannot have one.
     """
     hold = current_hold(fix)
     known = fix.document.get("proposed") or {}
-    loop = np.array(known["loop"]) if known else mark_of(fix.document)
-    if loop is None:
+    outline = known["loop"] if known else mark_of(fix.document)
+    if outline is None:
         raise HushError("No edge yet: draw it round the mark.", "incomplete")
     if fix.document["stands"]:
         raise HushError(STANDING, "standing")
-    engine = hold.engine(frames=False)
-    plate = make_plate(codes_below(fix, hold.anchor), engine, hold.anchor, [], encoding=fix.shot.clip.encoding)
-    return propose(plate, np.asarray(loop, float), skip)
+    loop, engine = np.asarray(outline, float), hold.engine()
+
+    def read(frame: int) -> Codes:
+        return codes_below(fix, frame)
+
+    if not trusted(engine):
+        raise HushError(SLIPS, "not-held")
+    plate = make_plate(read(hold.anchor), engine, hold.anchor, [], encoding=fix.shot.clip.encoding)
+    shades = shading(plate, engine, read, Rect.around(loop).grown(AROUND))
+    found = propose(plate, loop, skip, shades)
+    return None if found is None else (found, plate)
 
 
-def take(fix: Fix, version: int, by: AbstractBaseUser | None, found: Proposal, skip: list[tuple[int, int]]) -> Fix:
+def take(
+    fix: Fix, version: int, by: AbstractBaseUser | None, made: tuple[Proposal, Plate], skip: list[tuple[int, int]]
+) -> Fix:
     """Make a proposal the fix's retouch, as one change. Raises Conflict as ``fixes.change.change`` does."""
+    found, plate = made
     anchor = current_hold(fix).anchor
     loop = (fix.document.get("proposed") or {}).get("loop") or np.round(mark_of(fix.document), 1).tolist()
+    file = keep_picture(fix, anchor, finished(codes_below(fix, anchor), plate, found.picture))
 
     def do(document: Document) -> str:
-        document["plates"], document["plate"] = [], None
-        retouching.set_plate(document, fix, anchor)
-        document["plates"][0]["strokes"] = []
-        retouching.add_strokes(document, fix, [stroke_data(stroke) for stroke in found.strokes])
+        retouching.take_proposed(document, fix, anchor, file)
         paths = [Path.objects.create(fix=fix, nodes=corner_nodes(outline)) for outline in found.outlines]
         document["edge"]["outlines"] = [plain_outline(path.id) for path in paths]
         offsets = [[int(v) for v in stroke.donor.offset] for stroke in found.strokes]
         document["proposed"] = {"words": found.words, "loop": loop, "tried": [*map(list, skip), *offsets]}
         return "Proposed retouch"
 
-    return changes.change(fix.id, version, by, do)
+    with kept_if_used(file):
+        return changes.change(fix.id, version, by, do)
 
 
 def another(fix: Fix, version: int, by: AbstractBaseUser | None) -> Fix:

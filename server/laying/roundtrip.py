@@ -155,10 +155,16 @@ def take_back(fix: Fix, plate: int, name: str, data: bytes) -> str:
         own = np.repeat(own, 3, 2)
     _check_alike(base[place.slices], own, row.frame, clip)
     base[place.slices] = own
-    file = f"{fix.id}/{row.frame}-{uuid.uuid4().hex[:12]}.{'exr' if base.dtype.kind == 'f' else 'tif'}"
+    return keep_picture(fix, row.frame, base)
+
+
+def keep_picture(fix: Fix, frame: int, codes: Codes) -> str:
+    """Keep a finished frame for a plate; returns its place under the plates root."""
+    root = plates_root()
+    file = f"{fix.id}/{frame}-{uuid.uuid4().hex[:12]}.{'exr' if codes.dtype.kind == 'f' else 'tif'}"
     (root / str(fix.id)).mkdir(parents=True, exist_ok=True)
     part = root / f"{file}.part{Path(file).suffix}"
-    write_codes(part, base)
+    write_codes(part, codes)
     os.replace(part, root / file)
     return file
 

@@ -7,7 +7,6 @@ from fixes.models import Fix
 from holds.models import Hold
 from holds.reading import below_is_laid_by
 from holds.signals import hold_settled
-from procrastinate.contrib.django import app
 
 from hushcore.errors import HushError
 from laying import proposing
@@ -19,19 +18,24 @@ below_is_laid_by(codes_below)
 
 @receiver(hold_settled)
 def look(hold: Hold, **_: object) -> None:
-    """Gather the evidence and choose, before the tells are measured."""
-    ensure(hold.fix, hold)
+    """Propose a retouch where there is none, gather the evidence and choose, before the tells are measured."""
+    first_retouch(hold.fix_id)
+    ensure(Fix.objects.select_related("shot__clip").get(id=hold.fix_id), hold)
 
 
-@app.task(queue="default", name="propose")
-def propose(fix: int) -> None:
-    """A first retouch for a fix that has just been circled, unless its artist was faster or nothing is good enough."""
+def first_retouch(fix: int) -> None:
+    """A retouch for a fix that has just been circled, unless its artist was faster or nothing is good enough."""
     found = Fix.objects.select_related("shot__clip").filter(id=fix).first()
-    if not settings.PROPOSE or found is None or found.document["plates"] or found.document["stands"]:
+    if not settings.PROPOSE or found is None or found.document["stands"] or not _only_circled(found):
         return
     try:
-        proposal = proposing.proposed(found, [])
-        if proposal is not None:
-            proposing.take(found, found.version, None, proposal, [])
+        made = proposing.proposed(found, [])
+        if made is not None:
+            proposing.take(found, found.version, None, made, [])
     except (Conflict, HushError):
         return  # what the artist does meanwhile goes before; what is wrong with the shot is said where it is looked at
+
+
+def _only_circled(fix: Fix) -> bool:
+    """Whether nothing was ever taken as a plate: who undoes a proposal does not get it again."""
+    return not fix.plates.exists()

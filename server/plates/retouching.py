@@ -12,6 +12,7 @@ from hushcore.recipe.models import OutlineData, StrokeData, check
 from plates.models import Plate, Stroke
 
 SPOT_HARDNESS = 0.6
+PROPOSED = 0  # the issue of a plate that nobody painted; whoever takes the frame gets it as it was shot
 MOST_STROKES = 2000
 LABELS = {"sharpen": "Sharpen texture"}
 
@@ -38,6 +39,12 @@ def set_plate(document: Document, fix: Fix, frame: int) -> str:
     return f"Plate {frame}"
 
 
+def take_proposed(document: Document, fix: Fix, frame: int, picture: str) -> None:
+    """A finished picture that nobody painted becomes the fix's only plate."""
+    row = Plate.objects.create(fix=fix, frame=frame, picture=picture, issue=PROPOSED)
+    document["plates"], document["plate"] = [{"id": row.id, "strokes": []}], row.id
+
+
 def add_plate(document: Document, fix: Fix, frame: int) -> str:
     """Another plate beside those that are there; they share the shot."""
     row = _row(fix, frame)
@@ -52,7 +59,7 @@ def _row(fix: Fix, frame: int) -> Plate:
     hold = current_hold(fix)
     if frame != hold.anchor and not any(not row.lost for row in hold.on([frame])):
         raise HushError(f"The hold does not reach frame {frame} yet; let it track there first.", "not-held")
-    return fix.plates.filter(frame=frame).order_by("-issue", "-id").first() or Plate.objects.create(
+    return fix.plates.filter(frame=frame, issue__gt=PROPOSED).order_by("-issue", "-id").first() or Plate.objects.create(
         fix=fix, frame=frame
     )
 

@@ -151,15 +151,13 @@ def test_one_loop_gives_a_patch_that_can_be_kept_or_replaced(page: Page, running
     running.worker(HUSH_PROPOSE="1")
     open_shot(page, running)
     circle_the_crest(page)
-    expect(page.get_by_role("button", name=re.compile("^Source proposed, 1 plate"))).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("button", name=re.compile("^Source proposed, 1 plate"))).to_be_visible(timeout=150_000)
     page.get_by_role("button", name=re.compile("^Source")).click()
     said = page.get_by_role("region", name="Proposed")
     expect(said).to_contain_text(re.compile(r"healed from \d+ px"))
-    first = fixes(page)[0]
-    assert len(first["strokes"]) == 1
+    first = fixes(page)[0]["proposed"]
     said.get_by_role("button", name="Try another").click()
-    wait_for(page, lambda: fixes(page)[0]["strokes"][0]["donor"] != first["strokes"][0]["donor"], seconds=60)
+    wait_for(page, lambda: fixes(page)[0]["proposed"] not in ("", first), seconds=60)
     said.get_by_role("button", name="Keep it").click()
     expect(said).to_have_count(0)
     expect(page.get_by_role("button", name=re.compile("^Source retouched, 1 plate"))).to_be_visible()
-    expect(page.get_by_role("list", name="Strokes").get_by_role("listitem")).to_have_count(1)

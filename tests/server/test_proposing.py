@@ -12,7 +12,7 @@ pytestmark = pytest.mark.django_db(transaction=True)
 def circled(settings, hands):
     """A fix that has just been proposed a retouch."""
     settings.PROPOSE = True
-    laying.propose.func(hands.fix["id"])
+    laying.first_retouch(hands.fix["id"])
     hands.fix = hands.web.get(f"/api/fixes/{hands.fix['id']}").json()
     return hands
 
@@ -43,28 +43,32 @@ def test_it_is_proposed_until_it_is_kept_or_touched(circled):
     assert circled.do("post", "keep").json()["proposed"] == ""
     assert circled.do("post", "undo").json()["proposed"]
     assert circled.stroke().json()["proposed"] == ""
-    assert len(circled.fix["strokes"]) == 2  # the artist's lies on top
+    assert len(circled.fix["strokes"]) == 1  # the artist's own lies on what was proposed
     assert circled.do("post", "undo").json()["proposed"]
     assert circled.do("patch", "name", name="Crest").json()["proposed"]
 
 
 def test_another_place_is_tried_and_all_is_undone_at_once(circled):
-    first = circled.fix["strokes"][0]["donor"]["offset"]
+    first = circled.fix["proposed"]
     edge = circled.web.get(f"/api/fixes/{circled.fix['id']}").json()["edge"]
     answer = circled.do("post", "propose")
     assert answer.status_code == 200, answer.content
-    second = circled.fix["strokes"][0]["donor"]["offset"]
-    assert np.hypot(*np.subtract(first, second)) > 8
+    assert circled.fix["proposed"] != first
     assert circled.fix["edge"]["nodes"] == edge["nodes"]
     circled.do("post", "undo")
     circled.do("post", "undo")
     assert circled.fix["plates"] == []
     assert circled.fix["proposed"] == ""
+    laying.first_retouch(circled.fix["id"])  # who undoes it does not get it again
+    assert circled.web.get(f"/api/fixes/{circled.fix['id']}").json()["plates"] == []
+    # the frame itself is as it was shot for whoever takes it now
+    taken = circled.do("patch", "plate", frame=circled.fix["hold"]["anchor"]).json()
+    assert taken["plate"]["issues"] == [{"id": taken["plate"]["id"], "issue": 1, "outside": False}]
 
 
 def test_the_artist_s_own_is_never_replaced(whole, settings):
     settings.PROPOSE = True
-    laying.propose.func(whole.fix["id"])
+    laying.first_retouch(whole.fix["id"])
     assert whole.web.get(f"/api/fixes/{whole.fix['id']}").json()["version"] == whole.fix["version"]
     answer = whole.do("post", "propose")
     assert answer.json()["kind"] == "touched"
@@ -75,7 +79,7 @@ def test_where_nothing_is_clean_nothing_is_proposed(hands, settings, monkeypatch
 
     settings.PROPOSE = True
     monkeypatch.setattr(proposing, "propose", lambda *_: None)
-    laying.propose.func(hands.fix["id"])
+    laying.first_retouch(hands.fix["id"])
     assert hands.web.get(f"/api/fixes/{hands.fix['id']}").json()["plates"] == []
     answer = hands.do("post", "propose")
     assert answer.json()["kind"] == "no-donor"
