@@ -21,6 +21,7 @@ SPREAD = 1.4826  # of a median deviation to a standard deviation (normal distrib
 QUIETED = 1.2  # px: grain is blurred away before the mark is looked for
 STANDS_OUT = 3.5  # spreads of the surface round it
 RARE = 99.0  # percentile of the surface itself that is no mark
+FEW_POINTS = 0.01  # of its size that an outline may be off for it
 GROWN = 4.0  # px beyond what differs
 BEYOND = 6.0  # px more that are healed, so that the rim is the surface's own
 LEAST_SHARE, MOST_SHARE = 0.01, 0.85  # of the loop; outside them the loop is the mark
@@ -168,7 +169,8 @@ def _outline(part: Mask, distance: F32, rect: Rect) -> F64:
     grown = cv2.dilate(part.astype(np.uint8), _disc(int(GROWN))) * (distance > 0)
     lines, _ = cv2.findContours(grown.astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_NONE)
     line = max(lines, key=cv2.contourArea)
-    simple = cv2.approxPolyDP(line, 1.0, True)[:, 0, :].astype(float)
+    about = max(1.0, FEW_POINTS * float(np.ptp(line[:, 0], axis=0).max()))  # points that a hand can still move
+    simple = cv2.approxPolyDP(line, about, True)[:, 0, :].astype(float)
     return np.asarray(simple + np.array([rect.left, rect.top]), float)
 
 
