@@ -10,7 +10,8 @@ from hushcore.arrays import Rect
 from hushcore.edge.matte import Edge
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
-from hushcore.plates.propose import propose, shading, trusted
+from hushcore.plates.propose import propose, trusted
+from hushcore.plates.shade import shading
 from hushcore.tells.measure import judge as tells_of
 
 

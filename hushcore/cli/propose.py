@@ -36,8 +36,9 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     from hushcore.media.pictures import write_codes
     from hushcore.media.scan import examine
     from hushcore.plates.plate import make_plate
-    from hushcore.plates.propose import finished, shading, trusted
+    from hushcore.plates.propose import finished, trusted
     from hushcore.plates.propose import propose as proposed
+    from hushcore.plates.shade import shading
     from hushcore.recipe import circle
     from hushcore.recipe.models import LoopData, MethodData, load
 

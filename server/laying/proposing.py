@@ -15,7 +15,8 @@ from plates.root import kept_if_used
 from hushcore.arrays import Codes, Rect
 from hushcore.errors import HushError
 from hushcore.plates.plate import Plate, make_plate
-from hushcore.plates.propose import Proposal, finished, propose, shading, trusted
+from hushcore.plates.propose import Proposal, finished, propose, trusted
+from hushcore.plates.shade import shading
 from hushcore.recipe.circle import corner_nodes
 from laying.ready import codes_below
 from laying.roundtrip import keep_picture

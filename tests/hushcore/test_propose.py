@@ -10,8 +10,9 @@ import pytest
 from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB
 from hushcore.geometry.paths import signed_distance
+from hushcore.plates.mark import drawn_in
 from hushcore.plates.plate import Plate
-from hushcore.plates.propose import drawn_in, judged, propose
+from hushcore.plates.propose import judged, propose
 from hushcore.recipe.models import Recipe, load
 from hushcore.retouch.strokes import Canvas, paint
 from tests.hushcore.test_chain import ANCHOR, circle, clip, run  # noqa: F401
