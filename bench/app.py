@@ -129,7 +129,7 @@ def patched_playing(client: httpx.Client, shot: dict, fix: int) -> list[tuple[st
     with sync_playwright() as play:
         browser = play.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(f"{client.base_url}shots/{shot['id']}".replace("//shots", "/shots"))
+        page.goto(f"{str(client.base_url).rstrip('/')}/shots/{shot['id']}")
         page.get_by_role("button", name="Choose").last.wait_for()
         page.wait_for_timeout(2000)
         page.keyboard.press("Space")

@@ -39,7 +39,7 @@ SCAN_APART = True
 # a first retouch is proposed for whatever is circled
 PROPOSE = os.environ.get("HUSH_PROPOSE", "1") == "1"
 # what a process keeps in memory of decoded frames, plates and fixes made ready
-CACHE_BYTES = int(float(os.environ.get("HUSH_CACHE_MB", "500")) * 1e6)
+CACHE_BYTES = int(float(os.environ.get("HUSH_CACHE_MB", "250")) * 1e6)
 PROXY_BYTES = int(float(os.environ.get("HUSH_PROXY_GB", "40")) * 1e9)
 
 INSTALLED_APPS = [
