@@ -113,7 +113,7 @@ def known_percentile(pictures: NDArray[Any], percent: float) -> F32:
     As ``numpy.nanpercentile`` (linear between the two nearest), but for all places at once.
     """
     ordered = np.sort(pictures, axis=0)  # what is not known comes last
-    count = np.isfinite(ordered).sum(0)
+    count = (~np.isnan(ordered)).sum(0)
     at = np.maximum(count - 1, 0) * (percent / 100)
     low = np.floor(at).astype(np.intp)
     below, above = (

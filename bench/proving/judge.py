@@ -150,13 +150,13 @@ def judge(folder: Path, keep: Path | None = None, modes: bool = True) -> Row:
     if modes:
         for name in MODES:
             other = replace(plan, match=replace(plan.match, light=name))
-            row.modes[name] = _mean_error(shot, fix_of(shot, hold, other, plate, evidence))
+            row.modes[name] = mean_error(shot, fix_of(shot, hold, other, plate, evidence))
         if not shot.stands:
-            row.modes["lift"] = _mean_error(shot, fix_of(shot, hold, replace(plan, source="lift"), plate, evidence))
+            row.modes["lift"] = mean_error(shot, fix_of(shot, hold, replace(plan, source="lift"), plate, evidence))
         errors = []
         for growth in (3.0, 16.0):
             wide = replace(plan, edge=Edge.of(loop, growth))
-            errors.append(_mean_error(shot, fix_of(shot, hold, wide, plate_of(shot, hold, wide.edge), evidence)))
+            errors.append(mean_error(shot, fix_of(shot, hold, wide, plate_of(shot, hold, wide.edge), evidence)))
         row.grown = abs(errors[1] - errors[0])
     return row
 
@@ -268,7 +268,7 @@ def _around(shot: Shot, laid: Laid, frame: int) -> tuple[slice, slice]:
     return Rect.around(np.concatenate(corners)).grown(40).clipped(width, height).slices
 
 
-def _mean_error(shot: Shot, fix: Fix) -> float:
+def mean_error(shot: Shot, fix: Fix) -> float:
     means = []
     for frame in shot.frames[::EVERY]:
         if not fix.hold.has(frame) or shot.mark(frame).sum() < SEEN_LEAST:

@@ -1,17 +1,17 @@
 """The first retouch on the proving ground: how far what nobody painted is from the truth, beside the truth's own plate."""
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
-from bench.proving.judge import Shot, _mean_error, evidence_of, fix_of, held, plate_of
-from hushcore.arrays import Rect
+from bench.proving.judge import Shot, evidence_of, fix_of, held, mean_error, plate_of
 from hushcore.edge.matte import Edge
+from hushcore.errors import HushError
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
-from hushcore.plates.propose import propose, trusted
-from hushcore.plates.shade import shading
+from hushcore.plates.propose import first_retouch
 from hushcore.tells.measure import judge as tells_of
 
 
@@ -33,12 +33,12 @@ def retouched(folder: Path) -> Retouched:
     loop = shot.outline()
     size = float(np.ptp(loop, axis=0).max())
     hold = held(shot, loop)
-    plate = plate_of(shot, hold, Edge.of(loop))
-    bare = replace(plate, painted=plate.original.copy())
-    shades = shading(bare, hold, shot.clip.read, Rect.around(loop).grown(60))
-    found = None if shot.stands or not trusted(hold) else propose(bare, loop, (), shades)
-    if found is None:
+    made = None
+    with suppress(HushError):  # a hold that is lost gets none
+        made = None if shot.stands else first_retouch(hold, shot.clip.read, loop, shot.encoding)
+    if made is None:
         return Retouched(shot.drawn.seed, size, np.nan, np.nan, np.nan, "nothing proposed")
+    found, bare = made
     first, *more = (Edge.of(outline, 0.0).outlines[0] for outline in found.outlines)
     edge = replace(Edge.of(found.outlines[0], 0.0), outlines=(first, *more))
     plan = Plan(edge, Match())
@@ -46,7 +46,7 @@ def retouched(folder: Path) -> Retouched:
     for one in (replace(bare, painted=found.picture), plate_of(shot, hold, edge)):
         evidence = evidence_of(shot, hold, plan, one)
         fix = fix_of(shot, hold, plan, one, evidence)
-        errors.append(_mean_error(shot, fix))
+        errors.append(mean_error(shot, fix))
         if not errors[1:]:
             quiet = _quiet(shot, fix)
     return Retouched(shot.drawn.seed, size, errors[0], errors[1], quiet, found.words)

@@ -10,8 +10,6 @@ from hushcore.cli.files import write_json
 from hushcore.errors import HushError
 
 Place = click.Path(path_type=Path)
-AROUND = 60  # px round the loop where the light is read
-SLIPS = "The surface is lost on too many frames to carry a retouch; the hold is written, mend it first."
 NONE_CLEAN = (
     "Nothing beside the mark is clean enough to heal from; the hold is written. Retouch a plate by hand "
     "(hush plate) and name it in a recipe."
@@ -27,7 +25,6 @@ NONE_CLEAN = (
 )
 def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     """Propose a whole fix from a loop round a mark: what to track, how, the mark's own edge, and a retouch."""
-    from hushcore.arrays import Rect
     from hushcore.colour.encoding import Encoding
     from hushcore.hold.auto import chosen
     from hushcore.hold.overlay import stands_still
@@ -35,10 +32,7 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     from hushcore.media.footage import open_footage
     from hushcore.media.pictures import write_codes
     from hushcore.media.scan import examine
-    from hushcore.plates.plate import make_plate
-    from hushcore.plates.propose import finished, trusted
-    from hushcore.plates.propose import propose as proposed
-    from hushcore.plates.shade import shading
+    from hushcore.plates.propose import finished, first_retouch
     from hushcore.recipe import circle
     from hushcore.recipe.models import LoopData, MethodData, load
 
@@ -63,13 +57,10 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
             bar.update(1)
     held = out.with_name(f"{out.stem}.hold.json")
     write_json(held, hold.plain())
-    if not trusted(hold):
-        raise HushError(SLIPS, "not-held")
-    plate = make_plate(found.read(data.frame), hold, data.frame, [], encoding=encoding)
-    shades = shading(plate, hold, found.read, Rect.around(loop).grown(AROUND))
-    proposal = proposed(plate, loop, (), shades)
-    if proposal is None:
+    made = first_retouch(hold, found.read, loop, encoding)
+    if made is None:
         raise HushError(NONE_CLEAN, "no-donor")
+    proposal, plate = made
     codes = found.read(data.frame)
     picture = out.with_name(f"{out.stem}.plate.{'exr' if codes.dtype.kind == 'f' else 'tif'}")
     write_codes(picture, finished(codes, plate, proposal.picture))

@@ -6,7 +6,7 @@ import numpy as np
 from hushcore.arrays import F32, F64, Mask, Rect, padded_cut
 from hushcore.bands.split import low_pass
 from hushcore.geometry.membrane import membrane
-from hushcore.geometry.paths import signed_distance
+from hushcore.geometry.paths import area, signed_distance
 from hushcore.plates.plate import Plate
 
 SPREAD = 1.4826  # of a median deviation to a standard deviation (normal distribution)
@@ -17,6 +17,7 @@ FEW_POINTS = 0.01  # of its size that an outline may be off for it
 GROWN = 4.0  # px beyond what differs
 LEAST_SHARE, MOST_SHARE = 0.01, 0.85  # of the loop; outside them the loop is the mark
 MOST_PARTS = 4
+SMALLEST = 20.0  # square px
 
 
 def drawn_in(plate: Plate, loop: F64) -> list[F64]:
@@ -42,7 +43,8 @@ def drawn_in(plate: Plate, loop: F64) -> list[F64]:
     share = sum(part.sum() for part in parts) / inside.sum()
     if not LEAST_SHARE < share < MOST_SHARE:
         return [loop]
-    return [_outline(part, distance, rect) for part in parts]
+    outlines = [_outline(part, distance, rect) for part in parts]
+    return [one for one in outlines if len(one) > 3 and area(one) >= SMALLEST] or [loop]
 
 
 def stands_out(tonal: F32, inside: Mask, around: Mask, size: float) -> F32:
@@ -85,6 +87,7 @@ def _outline(part: Mask, distance: F32, rect: Rect) -> F64:
 
 
 def tonal_of(picture: F32, plate: Plate, rect: Rect) -> F32:
+    """Tonal values (h, w, 3) of a linear picture over the plate, in a part of it; beyond it its border repeats."""
     part = padded_cut(picture, rect.moved(-plate.rect.left, -plate.rect.top))
     return np.asarray(plate.encoding.tonal_of(np.maximum(part, 0)), np.float32)
 

@@ -1,23 +1,27 @@
 """The first retouch, which nobody painted: the edge drawn in from the loop to the mark, and the mark healed from the
 best place beside it. What it made is judged without truth, and what is not good enough is not proposed."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from hushcore.arrays import F32, F64, Codes, Mask, Rect
 from hushcore.bands.split import low_pass
+from hushcore.colour.encoding import Encoding
+from hushcore.errors import HushError
 from hushcore.geometry.paths import signed_distance
 from hushcore.hold.record import Hold
 from hushcore.plates.beside import BEYOND, FINE, donors
 from hushcore.plates.mark import QUIETED, drawn_in, stands_out, tonal_of, wider
-from hushcore.plates.plate import Plate
-from hushcore.plates.shade import in_its_light
+from hushcore.plates.plate import Plate, make_plate
+from hushcore.plates.shade import in_its_light, shading
 from hushcore.retouch.strokes import Canvas, Donor, Stroke, paint
 
 TRIED = 4  # donors that are laid and judged
 LOST_MOST = 0.15  # of the frames
+LIT_AROUND = 60  # px round the loop where the light is read
+SLIPS = "The surface is lost on too many frames to carry a retouch that nobody has looked at; mend the hold first."
 WAYS = (
     "to the right", "below to the right", "below", "below to the left",
     "to the left", "above to the left", "above", "above to the right",
@@ -54,6 +58,21 @@ class Proposal:
     worth: Worth
     words: str
     picture: F32
+
+
+def first_retouch(
+    hold: Hold, read: Callable[[int], Codes], loop: F64, encoding: Encoding, skip: Sequence[tuple[int, int]] = ()
+) -> tuple[Proposal, Plate] | None:
+    """A proposal for a loop (n, 2) on a hold's anchor frame, and the plate that it is made on; see ``propose``.
+
+    Raises HushError when the hold is lost on too many frames.
+    """
+    if sum(frame.lost for frame in hold.frames.values()) > LOST_MOST * max(1, len(hold.frames)):
+        raise HushError(SLIPS, "not-held")
+    plate = make_plate(read(hold.anchor), hold, hold.anchor, [], encoding=encoding)
+    shades = shading(plate, hold, read, Rect.around(loop).grown(LIT_AROUND))
+    found = propose(plate, loop, skip, shades)
+    return None if found is None else (found, plate)
 
 
 def propose(
@@ -150,9 +169,3 @@ def finished(codes: Codes, plate: Plate, picture: F32) -> Codes:
     part = out[plate.rect.slices]
     part[changed, :3] = plate.encoding.encode(picture, codes.dtype)[changed]
     return out
-
-
-def trusted(hold: Hold) -> bool:
-    """Whether a hold carries a patch that nobody has looked at: hardly any of its frames are lost."""
-    frames = hold.frames.values()
-    return sum(frame.lost for frame in frames) <= LOST_MOST * max(1, len(frames))

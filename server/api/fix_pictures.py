@@ -31,7 +31,8 @@ def patched(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpRes
         raise Http404
     view, differs = asked(request), "changes" in request.GET
     if "v" in request.GET and view.part is None and not differs:
-        data = playing.stored(shot, frame, request.GET["v"][:400], view, suffix)
+        named = digest([request.GET["v"], request.GET.get("l", "")])
+        data = playing.stored(shot, frame, named, view, suffix)
         if data is not None:
             return answer(data, suffix)
     found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)

@@ -22,7 +22,7 @@ _lock = threading.Lock()
 
 def stored(shot: int, frame: int, version: str, view: View, suffix: str) -> bytes | None:
     """The patched picture of a frame from the shot's store, if it is there. ``version``: the state that the screen asks
-    for, as its address names it; the first frame of a state names those that follow."""
+    for and the look it has, as its address names them; the first frame of a state names those that follow."""
     key = (shot, version, f"{view.name} {suffix}")
     with _lock:
         since, names = _named.get(key, (0.0, {}))

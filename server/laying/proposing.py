@@ -12,18 +12,15 @@ from holds.current import current_hold
 from plates import retouching
 from plates.root import kept_if_used
 
-from hushcore.arrays import Codes, Rect
+from hushcore.arrays import Codes
 from hushcore.errors import HushError
-from hushcore.plates.plate import Plate, make_plate
-from hushcore.plates.propose import Proposal, finished, propose, trusted
-from hushcore.plates.shade import shading
+from hushcore.plates.plate import Plate
+from hushcore.plates.propose import Proposal, finished, first_retouch
 from hushcore.recipe.circle import corner_nodes
 from laying.ready import codes_below
 from laying.roundtrip import keep_picture
 
-AROUND = 60  # px round the loop where the light is read
 NONE_CLEAN = "Nothing beside it is clean enough to heal from. Take a plate and paint, or bring a finished picture in."
-SLIPS = "The surface is lost on too many frames to carry a retouch that nobody has looked at; mend the hold first."
 STANDING = (
     "A mark that stands in the frame has another surface under it on every frame; nothing is proposed for it yet."
 )
@@ -51,12 +48,7 @@ def proposed(fix: Fix, skip: list[tuple[int, int]]) -> tuple[Proposal, Plate] | 
     def read(frame: int) -> Codes:
         return codes_below(fix, frame)
 
-    if not trusted(engine):
-        raise HushError(SLIPS, "not-held")
-    plate = make_plate(read(hold.anchor), engine, hold.anchor, [], encoding=fix.shot.clip.encoding)
-    shades = shading(plate, engine, read, Rect.around(loop).grown(AROUND))
-    found = propose(plate, loop, skip, shades)
-    return None if found is None else (found, plate)
+    return first_retouch(engine, read, loop, fix.shot.clip.encoding, skip)
 
 
 def take(

@@ -1,5 +1,7 @@
 """What workers do when a hold has settled: look at what the shot says of its light and grain."""
 
+import logging
+
 from django.conf import settings
 from django.dispatch import receiver
 from fixes.change import Conflict
@@ -14,6 +16,7 @@ from laying.gathering import ensure
 from laying.ready import codes_below
 
 below_is_laid_by(codes_below)
+log = logging.getLogger("hush")
 
 
 @receiver(hold_settled)
@@ -34,6 +37,10 @@ def first_retouch(fix: int) -> None:
             proposing.take(found, found.version, None, made, [])
     except (Conflict, HushError):
         return  # what the artist does meanwhile goes before; what is wrong with the shot is said where it is looked at
+    except Exception:
+        log.exception(
+            "no retouch could be proposed for fix %s", fix
+        )  # the shot is read and its tells measured all the same
 
 
 def _only_circled(fix: Fix) -> bool:

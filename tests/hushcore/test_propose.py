@@ -2,6 +2,7 @@
 
 import json
 import subprocess
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -9,10 +10,12 @@ import pytest
 
 from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB
-from hushcore.geometry.paths import signed_distance
+from hushcore.errors import HushError
+from hushcore.geometry.paths import area, signed_distance
+from hushcore.hold.record import Hold
 from hushcore.plates.mark import drawn_in
 from hushcore.plates.plate import Plate
-from hushcore.plates.propose import judged, propose
+from hushcore.plates.propose import first_retouch, judged, propose
 from hushcore.recipe.models import Recipe, load
 from hushcore.retouch.strokes import Canvas, paint
 from tests.hushcore.test_chain import ANCHOR, circle, clip, run  # noqa: F401
@@ -98,7 +101,22 @@ def test_what_was_tried_is_not_proposed_again():
     at = tuple(int(v) for v in first.strokes[0].donor.offset)
     second = propose(plate, ring(60), [at])
     assert np.hypot(*np.subtract(second.strokes[0].donor.offset, at)) > 15
-    assert first.words != second.words or first.strokes[0].donor != second.strokes[0].donor
+
+
+def test_a_shred_at_the_loop_is_no_outline():
+    """What differs lies nearly all outside the loop: no outline without an area comes of the rest."""
+    plate, _ = marked(0, radius=20)
+    for far in (21, 26, 31, 40, 51):
+        for outline in drawn_in(plate, ring(30, MIDDLE + np.array([far, 0]))):
+            assert len(outline) > 3
+            assert area(outline) >= 20
+
+
+def test_a_hold_that_is_lost_carries_no_proposal():
+    hold = Hold("planar", 1, (420, 360), None, (0, 0))
+    hold.frames = {n: SimpleNamespace(lost=n > 5) for n in range(2, 12)}
+    with pytest.raises(HushError, match="lost on too many frames"):
+        first_retouch(hold, lambda _: np.zeros((360, 420, 3), np.uint16), ring(60), SRGB)
 
 
 def test_where_there_is_no_room_nothing_is_proposed():

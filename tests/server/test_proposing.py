@@ -74,11 +74,27 @@ def test_the_artist_s_own_is_never_replaced(whole, settings):
     assert answer.json()["kind"] == "touched"
 
 
+def test_a_proposal_that_breaks_down_does_not_keep_the_shot_from_being_read(hands, settings, monkeypatch, caplog):
+    from holds.models import Hold
+    from laying import proposing
+    from laying.models import Evidence
+
+    def broken(*_):
+        raise ZeroDivisionError
+
+    settings.PROPOSE = True
+    Evidence.objects.all().delete()
+    monkeypatch.setattr(proposing, "first_retouch", broken)
+    laying.look(Hold.objects.get(id=hands.fix["hold"]["id"]))
+    assert Evidence.objects.filter(fix=hands.fix["id"]).exists()
+    assert "no retouch could be proposed" in caplog.text
+
+
 def test_where_nothing_is_clean_nothing_is_proposed(hands, settings, monkeypatch):
     from laying import proposing
 
     settings.PROPOSE = True
-    monkeypatch.setattr(proposing, "propose", lambda *_: None)
+    monkeypatch.setattr(proposing, "first_retouch", lambda *_: None)
     laying.first_retouch(hands.fix["id"])
     assert hands.web.get(f"/api/fixes/{hands.fix['id']}").json()["plates"] == []
     answer = hands.do("post", "propose")

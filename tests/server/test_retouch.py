@@ -367,6 +367,14 @@ def test_playing_finds_what_is_laid_without_looking_at_the_fixes_again(web, whol
         with django_assert_max_num_queries(2):
             found = web.get(address.format(n))
         assert found.content == web.get(plain.format(n)).content
+    # another look has another address: what was named with the one before must not be answered, nor kept for good
+    web.patch(f"/api/shots/{shot.id}", {"look": {"exposure": 2}}, "application/json")
+    brighter = web.get(address.format(1005) + "&l=brighter").content
+    assert brighter == web.get(plain.format(1005)).content != found.content
+    # however long the name of a state is
+    long = "1.2.3." * 200
+    first, second = (web.get(plain.format(1005) + f"&v={long}{end}").content for end in "ab")
+    assert first == second == brighter
     # another state has another address, and is looked at anew
     whole.do("patch", "on", on=False)
     after = web.get(f"/pictures/shots/{shot.id}/patched/1005.jpg?wide=1280&v=two").content

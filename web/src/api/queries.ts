@@ -92,6 +92,12 @@ export const useStorage = () =>
     staleTime: 0,
   });
 
+/** A change of a job or a shot: the list is asked for anew, whatever comes of it. */
+export const ofJobs = (sent: Promise<unknown>, told: (words: string) => void) =>
+  void sent
+    .catch((problem: Error) => told(problem.message))
+    .finally(() => queries.invalidateQueries({ queryKey: keys.jobs }));
+
 /** Every shot of a job in short. */
 export const useCards = (job: number) =>
   useQuery({

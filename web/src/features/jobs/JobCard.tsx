@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { client, type Job, type Schemas } from "../../api/client";
-import { keys, queries, useCards, useJobStorage } from "../../api/queries";
+import { ofJobs, useCards, useJobStorage } from "../../api/queries";
 import { Button, Choice } from "../../ui/controls";
 import { Confirm, Menu } from "../../ui/menu";
 import { say } from "../../ui/messages";
@@ -24,11 +24,7 @@ export function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => v
   );
   const away = job.shots.filter((shot) => shot.put_away);
   const params = { path: { job: job.id } };
-  const asked = (sent: Promise<unknown>) =>
-    void sent
-      .catch((problem: Error) => say(problem.message))
-      .finally(() => queries.invalidateQueries({ queryKey: keys.jobs }));
-  const keep = (body: Schemas["JobChange"]) => asked(client.PATCH("/api/jobs/{job}", { params, body }));
+  const keep = (body: Schemas["JobChange"]) => ofJobs(client.PATCH("/api/jobs/{job}", { params, body }), say);
   return (
     <section aria-label={job.name}>
       <header className="stitch-b mb-2 flex items-center gap-3 pb-2">
@@ -95,7 +91,7 @@ export function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => v
           title={`Delete ${job.name}?`}
           words={`Its ${job.shots.length} shots go for good, with all their fixes and plates. Footage and what was delivered stay on the disk. To get it out of the way only, put it away.`}
           act="Delete the job"
-          onAct={() => asked(client.DELETE("/api/jobs/{job}", { params }))}
+          onAct={() => ofJobs(client.DELETE("/api/jobs/{job}", { params }), say)}
           onClose={() => setDeleting(false)}
         />
       )}

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { client, type Schemas, type Shot } from "../../api/client";
-import { keys, queries } from "../../api/queries";
+import { ofJobs } from "../../api/queries";
 import { Confirm, Menu } from "../../ui/menu";
 import { say } from "../../ui/messages";
 import { Written } from "../../ui/Written";
@@ -17,11 +17,7 @@ export function ShotRow({ shot, card, onOpen }: { shot: Shot; card: Card | undef
   const { clip } = shot;
   const total = clip.last - clip.first + 1;
   const params = { path: { shot: shot.id } };
-  const asked = (sent: Promise<unknown>) =>
-    void sent
-      .catch((problem: Error) => say(problem.message))
-      .finally(() => queries.invalidateQueries({ queryKey: keys.jobs }));
-  const keep = (body: Schemas["ShotIn"]) => asked(client.PATCH("/api/shots/{shot}", { params, body }));
+  const keep = (body: Schemas["ShotIn"]) => ofJobs(client.PATCH("/api/shots/{shot}", { params, body }), say);
   return (
     <li
       className={`flex items-center gap-4 rounded-lg bg-felt-2 p-2 hover:bg-felt-3/60 ${shot.put_away ? "opacity-70" : ""}`}
@@ -93,7 +89,7 @@ export function ShotRow({ shot, card, onOpen }: { shot: Shot; card: Card | undef
           title={`Delete ${shot.name}?`}
           words="Its fixes, plates and strokes go for good. The footage and what was delivered stay on the disk. To get it out of the way only, put it away."
           act="Delete the shot"
-          onAct={() => asked(client.DELETE("/api/shots/{shot}", { params }))}
+          onAct={() => ofJobs(client.DELETE("/api/shots/{shot}", { params }), say)}
           onClose={() => setDeleting(false)}
         />
       )}
