@@ -1,5 +1,6 @@
 """From outlines with growth and softness to a matte."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import cv2
@@ -44,12 +45,31 @@ class Edge:
     @property
     def changes(self) -> bool:
         """Whether it is another one on other frames."""
-        return any(len(outline.keys) > 1 or outline.span is not None for outline in self.outlines)
+        return any(len(one.keys) > 1 or one.span is not None or one.only is not None for one in self.outlines)
 
     def rect(self) -> Rect:
         """Whole pixels that hold the matte on all frames."""
         corners = np.concatenate([outline.bounds() for outline in self.outlines if not outline.takes])
         return Rect.around(corners).grown(int(np.ceil(max(self.growth, 0) + self.softness)) + 1)
+
+    def rect_at(self, frame: int) -> Rect:
+        """Whole pixels that hold the matte on one frame; empty when there is none."""
+        on = [outline.bounds_at(frame) for outline in self.outlines if outline.on(frame) and not outline.takes]
+        if not on:
+            return Rect(0, 0, 0, 0)
+        return Rect.around(np.concatenate(on)).grown(int(np.ceil(max(self.growth, 0) + self.softness)) + 1)
+
+    def unmasked(self, frames: Iterable[int]) -> list[tuple[int, int]]:
+        """Stretches, first and last frame, of those ``frames`` on which nothing is masked."""
+        out: list[tuple[int, int]] = []
+        for frame in sorted(frames):
+            if any(outline.on(frame) for outline in self.outlines if not outline.takes):
+                continue
+            if out and out[-1][1] == frame - 1:
+                out[-1] = (out[-1][0], frame)
+            else:
+                out.append((frame, frame))
+        return out
 
     def matte(self, rect: Rect, frame: int = 0) -> F32:
         """Coverage 0..1 over ``rect`` on a frame. Raises HushError when there is none on any frame."""
@@ -63,7 +83,7 @@ class Edge:
         matte: F32 = np.zeros((rect.height, rect.width), np.float32)
         for outline in self.outlines:
             if not outline.on(frame):
-                continue
+                continue  # nothing of it here
             distance, own = outline.distance(frame, rect)
             # a shape that is taken away grows and softens the other way round: its fall lies within the rest
             growth = -self.growth if outline.takes else self.growth

@@ -1,6 +1,7 @@
 """One outline of an edge: a closed shape or an open line with a width, keyed over time where it must be."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numba import njit
@@ -57,12 +58,14 @@ class Nodes:
 @dataclass(frozen=True)
 class Outline:
     """``keys``: (frame, nodes), rising; with one key it is the same all through. ``takes``: it is taken away from the
-    shapes before it. ``width``: px of an open line, None for a closed shape. ``span``: first and last frame, or all."""
+    shapes before it. ``width``: px of an open line, None for a closed shape. ``span``: first and last frame, or all;
+    ``only``: the frames on which it is known, or all."""
 
     keys: tuple[tuple[int, Nodes], ...]
     takes: bool = False
     width: float | None = None
     span: tuple[int, int] | None = None
+    only: frozenset[int] | None = None
 
     @staticmethod
     def of(polygon: F64, takes: bool = False) -> "Outline":
@@ -71,6 +74,19 @@ class Outline:
 
     def check(self) -> None:
         """Raises HushError when nothing would be inside."""
+        if self._sound is not None:
+            raise self._sound
+
+    @cached_property
+    def _sound(self) -> HushError | None:
+        """What is wrong with it, looked for once: a carried outline has a key on every frame."""
+        try:
+            self._look()
+        except HushError as error:
+            return error
+        return None
+
+    def _look(self) -> None:
         for _, nodes in self.keys:
             if self.width is not None:
                 if len(nodes.points) < 2 or not 0 < self.width <= LARGEST_WIDTH:
@@ -82,7 +98,8 @@ class Outline:
 
     def on(self, frame: int) -> bool:
         """Whether it is there on a frame."""
-        return self.span is None or self.span[0] <= frame <= self.span[1]
+        spanned = self.span is None or self.span[0] <= frame <= self.span[1]
+        return spanned and (self.only is None or frame in self.only)
 
     def at(self, frame: int) -> Nodes:
         """Its points on a frame: evenly between keys, held before the first and after the last."""
@@ -107,8 +124,18 @@ class Outline:
 
     def bounds(self) -> F64:
         """All its points on all keys, as corners of a box (2, 2), a line's width included."""
+        return self._bounds
+
+    @cached_property
+    def _bounds(self) -> F64:
         points = np.concatenate([nodes.line(self.width is None)[0] for _, nodes in self.keys])
         grow = (self.width or 0) / 2 + max(float(nodes.soft.max(initial=0)) for _, nodes in self.keys)
+        return np.array([points.min(0) - grow, points.max(0) + grow])
+
+    def bounds_at(self, frame: int) -> F64:
+        """As ``bounds``, on one frame."""
+        nodes = self.at(frame)
+        points, grow = nodes.line(self.width is None)[0], (self.width or 0) / 2 + float(nodes.soft.max(initial=0))
         return np.array([points.min(0) - grow, points.max(0) + grow])
 
 

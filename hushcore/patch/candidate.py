@@ -1,22 +1,26 @@
 """What takes a mark's place on a frame: plates in the frame's light, mixed, as sharp as the frame, behind what is in front."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
-from hushcore.arrays import F32
+from hushcore.arrays import F32, Codes
 from hushcore.edge import front
+from hushcore.fill.borrow import centre_of, in_light_of
+from hushcore.fill.make import hole_of
 from hushcore.light import fields, steady
 from hushcore.light.fields import Light
 from hushcore.light.under import Under
 from hushcore.patch import place as places
-from hushcore.patch.finish import finish_of
+from hushcore.patch import redone
+from hushcore.patch.filling import taken_from
+from hushcore.patch.finish import RESAMPLED, finish_of
 from hushcore.patch.fix import Fix
 from hushcore.patch.look import Seen, look
 from hushcore.patch.motion import Smear, blurred
 from hushcore.patch.sheets import Sheet
-from hushcore.plates.blend import by_light, by_time
+from hushcore.plates.blend import by_guides, by_light, by_time
 
 MOST_LEFT = 0.9  # of the grain, in the plate
 LIGHTS_KEPT = 2 * steady.REACH + 2
@@ -35,15 +39,21 @@ class Candidate:
     lights: dict[int, Light]
 
 
-def candidate(seen: Seen, frame: int, fix: Fix) -> Candidate:
-    """What takes the mark's place on a frame."""
+def candidate(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
+    """What takes the mark's place on a frame; ``codes``: the frame itself."""
+    return _SOURCES.get(fix.plan.source, _from_plates)(seen, codes, frame, fix)
+
+
+def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
+    """Plates in the frame's light, mixed."""
     match, smeared = fix.plan.match, seen.smeared
     weights = _weights(fix, frame)
-    used = [k for k, weight in enumerate(weights) if weight > 0] if fix.plan.blend == "time" else range(len(weights))
+    timed = fix.plan.blend == "time" or fix.plan.source == "fill"
+    used = [k for k, weight in enumerate(weights) if weight > 0] if timed else range(len(weights))
     lights = {k: light_at(frame, k, seen, fix) for k in used}
     parts = {k: _part(fix.sheets[k], lights[k], smeared) for k in used}
     shares: dict[int, F32 | float] = {k: weights[k] for k in used}
-    if fix.plan.blend == "light" and len(used) > 1:
+    if not timed and len(used) > 1:
         allowed = [_uncovered(fix, sheet) for sheet in fix.sheets]
         shares = dict(enumerate(by_light([lights[k].gain for k in used], allowed)))
     added = _sum([np.asarray(shares[k] * parts[k][1], np.float32) for k in used])
@@ -56,7 +66,10 @@ def candidate(seen: Seen, frame: int, fix: Fix) -> Candidate:
     if cover is not None and smeared is not None:
         cover = blurred(np.repeat(cover[..., None], 3, 2), smeared)[..., 0]
     grain = 0.0
-    if fix.evidence.grain is not None and match.grain != "off":
+    live = _live(seen, codes, frame, fix, added)
+    if live is not None:
+        added, grain = live, _lost_grain(fix)
+    elif fix.evidence.grain is not None and match.grain != "off":
         finish = finish_of(seen.current, added, seen.region, fix.evidence.grain, fix.encoding, match.sharpness)
         missing = np.sqrt(1 - min(fix.sheets[used[0]].left, MOST_LEFT))
         grain, added = match.grain_amount * finish.grain * float(missing), finish.on(added)
@@ -66,6 +79,49 @@ def candidate(seen: Seen, frame: int, fix: Fix) -> Candidate:
     if seen.covering is None:
         return made
     return _in_front(seen.covering, made, blurred(fix.sheets[used[0]].original, smeared), lights[used[0]])
+
+
+def _live(seen: Seen, codes: Codes, frame: int, fix: Fix, wanted: F32) -> F32 | None:
+    """A donor as this very frame shows it, in the light that is ``wanted`` at the mark; None where it is not taken anew, or
+    cannot be seen."""
+    fill = fix.plan.fill
+    if fix.plan.source != "fill" or fill is None or not (fill.moves or fix.donor is not None):
+        return None
+    around, hole = hole_of(fix.plan.edge, frame, seen.spot.rect)
+    taken = taken_from(codes, frame, seen.spot.rect, centre_of(hole, around), fill, fix.donor or fix.hold, fix.encoding)
+    return None if taken is None else in_light_of(taken, wanted, (seen.spot.matte > 0).astype(np.float32))
+
+
+def _lost_grain(fix: Fix) -> float:
+    """Times the measured grain: what two resamplings have taken off the frame's own."""
+    if fix.evidence.grain is None or fix.plan.match.grain == "off":
+        return 0.0
+    return fix.plan.match.grain_amount * float(np.sqrt(1 - RESAMPLED**2))
+
+
+def _redone(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
+    """The strokes on the frame's own pixels."""
+    donors = redone.donors_of(fix.hold, fix.read, seen.spot.rect, fix.encoding)
+    strokes = list(fix.plan.strokes)
+    made, cover = redone.painted_on(seen.current, seen.spot.rect, strokes, frame, fix.encoding, donors)
+    return Candidate(None, made, _behind(seen, cover), _lost_grain(fix), {})
+
+
+def _softened(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
+    """The frame's own tone, smoothed."""
+    assert fix.plan.soften is not None
+    scale, added = redone.softened_on(seen.current, fix.plan.soften, fix.creases, fix.encoding)
+    cover = None if seen.covering is None else _behind(seen, np.ones(seen.spot.matte.shape, np.float32))
+    return Candidate(scale, added, cover, 0.0, {})
+
+
+def _behind(seen: Seen, cover: F32) -> F32:
+    """A cover with what passes in front left as it is."""
+    return cover if seen.covering is None else np.asarray(cover * (1 - seen.covering.alpha), np.float32)
+
+
+Source = Callable[[Seen, Codes, int, Fix], Candidate]
+_SOURCES: dict[str, Source] = {"retrace": _redone, "soften": _softened}
 
 
 def _sum(parts: Sequence[F32]) -> F32:
@@ -89,6 +145,8 @@ def _in_front(covering: front.Covering, made: Candidate, original: F32, light: L
 def _weights(fix: Fix, frame: int) -> list[float]:
     if len(fix.sheets) == 1:
         return [1.0]
+    if fix.plan.source == "fill" and not fix.plan.from_others:
+        return by_guides([sheet.frame for sheet in fix.sheets], frame)
     return by_time([sheet.frame for sheet in fix.sheets], frame)
 
 

@@ -66,7 +66,9 @@ def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Eviden
     held = [n for n in sorted(hold.frames) if not hold.frames[n].lost]
     if not held:
         return Evidence()
-    rect = edge.rect().grown(MARGIN)
+    mark = edge.rect_at(hold.anchor)
+    mark = edge.rect() if mark.empty else mark
+    rect = mark.grown(MARGIN)
     original = still_picture(read(hold.anchor), hold, hold.anchor, rect, encoding)
     outside = outside_of(edge.matte(rect, hold.anchor))
     looks = [
@@ -75,9 +77,7 @@ def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Eviden
     ]  # fmt: skip
     grain = _grain(read, hold, held, rect, encoding)
     shutter = _shutter(read, hold, held, rect, original, outside, grain, encoding)
-    wide = (
-        hold.grid.rect.within(edge.rect().grown(STANDING_MARGIN)) if hold.grid else edge.rect().grown(STANDING_MARGIN)
-    )
+    wide = hold.grid.rect.within(mark.grown(STANDING_MARGIN)) if hold.grid else mark.grown(STANDING_MARGIN)
     wide = wide.clipped(*hold.size)
     standing = found(read, hold, edge.matte(wide, hold.anchor), wide, held, encoding)
     return Evidence(lights.multiplies(looks), grain, shutter, standing)

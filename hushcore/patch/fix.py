@@ -8,15 +8,17 @@ import numpy as np
 
 from hushcore.arrays import F32, Codes, Rect
 from hushcore.colour.encoding import SRGB, Encoding
+from hushcore.errors import HushError
 from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light import steady
 from hushcore.light.fields import Light
-from hushcore.patch import change
+from hushcore.patch import change, redone
 from hushcore.patch import place as places
 from hushcore.patch.place import Place
-from hushcore.patch.plan import Evidence, Plan
+from hushcore.patch.plan import ON_ITS_OWN, Evidence, Plan
 from hushcore.patch.sheets import Sheet, prepared
+from hushcore.patch.uncovered import sheets_at, uncovered
 from hushcore.plates.art import Art
 from hushcore.plates.plate import Plate
 
@@ -34,7 +36,8 @@ class Fix:
     the edge alone says where the patch is laid). ``read``: frames for light that is averaged
     over time. ``seed`` names the fix, so that grain differs between fixes and not between runs. ``near``: the frame to
     whose part of the still surface it has been cut, for a mark that stands in the frame. ``drawn``: the edge's own matte, when
-    it is the same on all frames.
+    it is the same on all frames. ``donor``: the hold that carries what is borrowed from every frame; ``creases`` (h, w): what
+    softening evens; ``bare``: share of what other frames fill that is never uncovered.
     """
 
     hold: Hold
@@ -51,6 +54,9 @@ class Fix:
     lights: OrderedDict[tuple[int, int], Light] = field(default_factory=OrderedDict, compare=False)
     near: int | None = None
     drawn: F32 | None = None
+    donor: Hold | None = None
+    creases: F32 | None = None
+    bare: float = 0.0
 
     @property
     def reach(self) -> int:
@@ -66,14 +72,21 @@ def make_fix(
     art: Art | None = None,
     read: Reader | None = None,
     seed: int = 0,
+    donor: Hold | None = None,
 ) -> Fix:
-    """Prepare a fix from its plates (frame and plate each). Raises HushError for a plan that cannot be laid."""
+    """Prepare a fix from its plates (frame and plate each; of a fill the first is the fill itself, and the others guide
+    it). ``donor``: the hold of what is borrowed, when it has its own. Raises HushError for a plan that cannot be laid."""
     plan.check()
     evidence = evidence or Evidence()
     encoding = plates[0][1].encoding
     rect = _still_rect(hold, plan).within(_union([plate.rect for _, plate in plates]).grown(MARGIN))
+    bare = 0.0
+    if plan.from_others:
+        plates, bare = _uncovered(hold, plan, rect, plates, read)
     fixed = not plan.stands and not plan.edge.changes
     matte = plan.edge.matte(rect) if fixed else None
+    if plan.source == "retrace":
+        fixed, matte = True, redone.covered_by(list(plan.strokes), rect)
     gleam = plan.gleam(evidence)
     sheets = tuple(
         prepared(
@@ -83,11 +96,34 @@ def make_fix(
         for frame, plate in plates
     )  # fmt: skip
     drawn = matte
-    distance = None if plan.whole or plan.stands else _away(sheets)
+    distance = None if plan.whole or plan.stands or plan.source in ON_ITS_OWN else _away(sheets)
     if matte is not None and distance is not None:
         matte = _economic(matte, distance, plan)
     outside = None if matte is None else places.outside_of(matte)
-    return Fix(hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed, drawn=drawn)
+    creases = None
+    if plan.soften is not None and plan.soften.lines > 0 and plan.source == "soften":
+        creases = redone.creases_in(sheets[0].original, plan.edge.matte(rect, plates[0][0]), encoding)
+    return Fix(
+        hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed, drawn=drawn, donor=donor,
+        creases=creases, bare=bare,
+    )  # fmt: skip
+
+
+def _uncovered(
+    hold: Hold, plan: Plan, rect: Rect, plates: Sequence[tuple[int, Plate]], read: Reader | None
+) -> tuple[list[tuple[int, Plate]], float]:
+    """Pictures without the mark put together from other frames, as plates; and the share that no frame shows."""
+    assert plan.fill is not None
+    if read is None:
+        raise HushError("Other frames cannot be read here, so nothing can be taken from them.", "no-frames")
+    guides = [(frame, plate) for frame, plate in plates if (plate.painted != plate.original).any()]
+    encoding = plates[0][1].encoding
+    made, bare = [], []
+    for frame in sheets_at(hold, plan.edge, plan.fill.reach):
+        found = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, guides)
+        made.append((frame, Plate(rect, found.picture, found.picture, encoding)))
+        bare.append(found.bare)
+    return made, max(bare)
 
 
 def on_frame(fix: Fix, frame: int) -> Fix:
@@ -96,7 +132,10 @@ def on_frame(fix: Fix, frame: int) -> Fix:
     if not fix.plan.stands or fix.near is not None:
         return fix
     held = fix.hold.at(frame)
-    around = fix.plan.edge.rect().grown(MARGIN)
+    mark = fix.plan.edge.rect_at(frame)
+    if mark.empty:
+        return fix
+    around = mark.grown(MARGIN)
     rect = Rect.around(held.inverse(_along(around))).grown(2).within(fix.rect)
     if rect.empty:
         return fix
@@ -131,10 +170,15 @@ def _economic(matte: F32, distance: F32, plan: Plan, more: float = 0.0) -> F32:
 
 def _still_rect(hold: Hold, plan: Plan) -> Rect:
     """What a fix needs of the still surface: round the edge, or all that a standing mark passes over."""
-    rect = plan.edge.rect()
     if not plan.stands:
+        rect = plan.edge.rect()
+        if plan.source == "retrace":
+            rect = Rect.around(np.concatenate([rect.corners, redone.reach_of(list(plan.strokes)).corners]))
         return rect.grown(MARGIN)
-    corners = [hold.at(frame).inverse(rect.corners) for frame in (hold.anchor, *hold.frames)]
+    marks = {frame: plan.edge.rect_at(frame) for frame in (hold.anchor, *hold.frames)}
+    corners = [hold.at(frame).inverse(mark.corners) for frame, mark in marks.items() if not mark.empty]
+    if not corners:
+        raise HushError("Nothing is masked on any held frame, so there is nothing to fill.", "nothing-masked")
     return Rect.around(np.concatenate(corners)).grown(MARGIN)
 
 

@@ -23,7 +23,8 @@ from hushcore.patch.place import Place
 @dataclass(frozen=True)
 class Laid:
     """A patched frame: codes, the rectangle that was worked on, and the matte (h, w) within it; what was ``seen`` of
-    the frame as it was, and the ``light`` of the first plate that was used (None where the fix does not show)."""
+    the frame as it was, and the ``light`` of the first plate that was used (None where the fix does not show,
+    or lights nothing)."""
 
     codes: Codes
     rect: Rect
@@ -38,8 +39,8 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     seen = look(codes, frame, fix)
     if seen is None:
         return Laid(codes, Rect(0, 0, 0, 0), np.zeros((0, 0), np.float32))
-    spot, made_of = seen.spot, candidate(seen, frame, fix)
-    light = next(iter(made_of.lights.values()))
+    spot, made_of = seen.spot, candidate(seen, codes, frame, fix)
+    light = next(iter(made_of.lights.values()), None)
     matte = spot.cover if made_of.cover is None else spot.cover * _plane(made_of.cover, spot)
     if not (matte > LEAST_COVER).any():
         return Laid(codes, spot.target, np.zeros_like(matte), seen, light)

@@ -100,7 +100,9 @@ def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask
     if spot.slant is not None:
         usable &= spot.slant > READ_LEAST
     if fix.plan.stands:
-        for number in (frame, *(sheet.frame for sheet in fix.sheets)):
+        # pictures put together from other frames are without the mark
+        others = () if fix.plan.from_others else tuple(sheet.frame for sheet in fix.sheets)
+        for number in (frame, *others):
             if fix.hold.has(number):
                 usable &= places.standing(fix.hold.at(number), spot.rect, fix.plan.edge, number)[0] < LEAST_COVER
     return np.asarray(usable)

@@ -93,7 +93,7 @@ def _nearest(known: Mask, *planes: F32) -> list[F32]:
 
 def in_frame(held: HoldMap, rect: Rect, edge: Edge, frame: int, size: tuple[int, int]) -> Place | None:
     """A mark that stands still in the frame while the surface moves under it."""
-    target = edge.rect().clipped(*size)
+    target = edge.rect_at(frame).clipped(*size)
     if target.empty:
         return None
     map_x, map_y = _local(held, target, rect)
@@ -103,7 +103,10 @@ def in_frame(held: HoldMap, rect: Rect, edge: Edge, frame: int, size: tuple[int,
 
 def standing(held: HoldMap, rect: Rect, edge: Edge, frame: int) -> tuple[F32, F32]:
     """Where on the still ``rect`` a mark that stands in the frame lies, and px outside it."""
-    around = edge.rect().grown(2)
+    around = edge.rect_at(frame).grown(2)
+    if edge.rect_at(frame).empty:
+        nothing = np.zeros((rect.height, rect.width), np.float32)
+        return nothing, outside_of(nothing)
     drawn = edge.matte(around, frame)
     x, y = dense_forward(held, rect)
     matte = cv2.remap(

@@ -6,15 +6,27 @@ from typing import Any
 from hushcore.edge.front import Front, Usual
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
+from hushcore.fill.plan import Fill
 from hushcore.grain.model import Grain
 from hushcore.light import fields
 from hushcore.light.standing import Standing
 from hushcore.plates.blend import BLENDS
+from hushcore.retouch.soften import Soften
+from hushcore.retouch.strokes import Stroke
 
-SOURCES = ("replace", "lift", "insert")
+SOURCES = ("replace", "lift", "retrace", "fill", "soften", "insert")
+ON_ITS_OWN = ("retrace", "soften")  # sources that change each frame's own pixels: nothing is lit
 GRAINS = ("fresh", "keep", "off")
 STANDINGS = ("auto", "off")
 SHUTTER = 0.5  # of a frame: 180 degrees
+STANDS = (
+    "The mark stands in the frame and lies on another part of the surface on every frame. Fill it from other frames, or "
+    "retouch a plate of what is behind it."
+)
+RIDES = (
+    "The mark rides the surface, so the same place is never uncovered on another frame. Fill from other frames suits what "
+    "stands in the frame or is carried by another hold."
+)
 
 
 @dataclass(frozen=True)
@@ -151,6 +163,14 @@ class Plan:
     front: Front = field(default_factory=Front)
     stands: bool = False
     whole: bool = False
+    fill: Fill | None = None
+    soften: Soften | None = None
+    strokes: tuple[Stroke, ...] = ()
+
+    @property
+    def from_others(self) -> bool:
+        """Whether it is taken from other frames, where the mark was elsewhere."""
+        return self.source == "fill" and self.fill is not None and self.fill.kind == "other frames"
 
     def check(self) -> None:
         """Raises HushError for an edge without area, or a mode or source that does not exist."""
@@ -160,6 +180,25 @@ class Plan:
             raise HushError(f"There is no source {self.source!r}; choose {', '.join(SOURCES)}.", "bad-source")
         if self.blend not in BLENDS:
             raise HushError(f"Plates blend by {' or by '.join(BLENDS)}.", "bad-blend")
+        if self.source == "fill":
+            self._check_fill()
+        elif self.source == "soften":
+            if self.soften is None:
+                raise HushError("Say how it is softened: scale, amount, texture, creases.", "incomplete")
+            self.soften.check()
+        elif self.source == "retrace" and not self.strokes:
+            raise HushError("No stroke yet: paint on the plate, and it is redone on every frame.", "no-strokes")
+        if self.stands and self.source in ON_ITS_OWN:
+            raise HushError(STANDS, "standing")
+
+    def _check_fill(self) -> None:
+        if self.fill is None:
+            raise HushError("Choose a kind of fill.", "incomplete")
+        self.fill.check()
+        if self.stands and not self.from_others:
+            raise HushError(STANDS, "standing")
+        if self.from_others and not self.stands:
+            raise HushError(RIDES, "not-standing")
 
     def light(self, evidence: Evidence) -> tuple[str, float]:
         """The mode that lights the plates, and how much of it multiplies: as asked, or as was chosen."""
@@ -171,7 +210,6 @@ class Plan:
 
     def gleam(self, evidence: Evidence) -> Standing | None:
         """The highlight that is kept where it stands: a lifted or inserted mark has what the frame shows."""
-        wanted = (
-            self.match.standing != "off" and self.match.light != "off" and self.source == "replace" and not self.stands
-        )
+        plated = self.source == "replace" or (self.source == "fill" and not self.from_others)
+        wanted = self.match.standing != "off" and self.match.light != "off" and plated and not self.stands
         return evidence.standing if wanted else None

@@ -13,12 +13,14 @@ from hushcore.grain.model import Grain
 from hushcore.light.region import halved
 from hushcore.light.standing import evened, shown_in, without
 from hushcore.patch.change import changed
+from hushcore.patch.finish import grained
 from hushcore.patch.lift import ratio_of, trust_of
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.plates.art import Art, blended
 from hushcore.plates.plate import Plate
 
 CLIP_AT = 0.95
+ART_SEED = 1
 
 
 @dataclass(frozen=True)
@@ -75,9 +77,13 @@ def prepared(
     if plan.source == "insert" and art is not None:
         colour, alpha = art.placed(rect)
         if art.mode == "multiply":  # the frame itself is multiplied: nothing of the plate is needed
-            return Sheet(frame, original, half, original, colour, np.ones((*alpha.shape, 1), np.float32), alpha)
+            shown = original + alpha[..., None] * (original * colour - original)
+            everywhere = np.ones((*alpha.shape, 1), np.float32)
+            return Sheet(frame, original, half, original, colour, everywhere, alpha, asleft=shown)
         made = blended(painted, colour, art.mode, encoding)
-        return Sheet(frame, original, half, made, cover=alpha)
+        return Sheet(
+            frame, original, half, made, cover=alpha, asleft=_put_on(painted, made, alpha, plan, evidence, encoding)
+        )
     changes = changed(painted, original, evidence.grain, encoding)
     ratio = trust = None
     if plan.source == "lift":
@@ -86,6 +92,13 @@ def prepared(
     mended, left = _mended(painted, rect, plate, plan.match, evidence.grain, encoding)
     asleft = painted if mended is not painted else None
     return Sheet(frame, original, half, mended, ratio, trust, None, asleft, gleam, changes, left)
+
+
+def _put_on(under: F32, made: F32, alpha: F32, plan: Plan, evidence: Evidence, encoding: Encoding) -> F32:
+    """What a frame should show of artwork: the artwork itself, with the grain that is laid on it."""
+    if evidence.grain is not None and plan.match.grain != "off":
+        made = grained(made, alpha, evidence.grain, plan.match.grain_amount, None, ART_SEED, encoding)
+    return np.asarray(under + alpha[..., None] * (made - under), np.float32)
 
 
 def _mended(

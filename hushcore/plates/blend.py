@@ -28,6 +28,20 @@ def by_time(frames: Sequence[int], frame: int) -> list[float]:
     return weights
 
 
+GUIDES = 24  # frames over which a plate gives way to a fill
+
+
+def by_guides(frames: Sequence[int], frame: int) -> list[float]:
+    """A weight for each of ``frames``, the first of a fill and the others of plates that guide it: at a plate's frame the
+    plate alone, away from it ever more of the fill, between two plates the nearer one."""
+    weights = [0.0] * len(frames)
+    nearest = min(range(1, len(frames)), key=lambda k: abs(frames[k] - frame), default=0)
+    t = max(0.0, 1 - abs(frames[nearest] - frame) / GUIDES)
+    weights[nearest] = t * t * (3 - 2 * t) if nearest else 0.0
+    weights[0] += 1 - weights[nearest]
+    return weights
+
+
 def by_light(gains: Sequence[F32], usable: Sequence[F32 | None]) -> list[F32]:
     """A weight (h, w, 1) for each plate from its field of log gains: the plate that has to change least, locally.
 

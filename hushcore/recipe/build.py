@@ -1,6 +1,7 @@
 """From a recipe to fixes that are ready to be laid."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -10,12 +11,16 @@ from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.hold.record import Hold
 from hushcore.media.artwork import read_artwork
 from hushcore.media.pictures import read_codes
+from hushcore.patch.carried import carried
 from hushcore.patch.evidence import gather
+from hushcore.patch.filling import filled_plate, softened_plate
 from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.lay import lay_all
+from hushcore.patch.plan import ON_ITS_OWN, Plan
 from hushcore.plates.art import Art, in_light
 from hushcore.plates.plate import Plate, averaged, make_plate, still_picture, still_rect
 from hushcore.recipe.models import ArtData, FixData, HoldData, PlateData, Recipe, load
+from hushcore.retouch.strokes import Donors
 
 Reader = Callable[[int], Codes]
 
@@ -58,16 +63,59 @@ def build_fix(
     def below(frame: int) -> Codes:
         return lay_all(read(frame), frame, [fix for at, fix in laid if at.covers(frame) and fix.hold.has(frame)])[0]
 
+    def other(name: str | None) -> Hold | None:
+        return load_hold(beside / name) if name and beside else None
+
     reader = below if laid else read
+    plan = ready_plan(data, other(data.edge.hold))
+    donor = other(data.fill.donor_hold) if data.fill else None
     plates = []
     for plate in data.plates:
         finished = read_codes(beside / plate.picture) if plate.picture and beside else None
         plates.append((plate.frame, build_plate(plate, hold, read, reader, finished, encoding)))
-    plan = data.plan()
+    plates = with_base(plan, hold, plates, reader, encoding, donor)
     art = build_art(data.art, beside / data.art.picture if data.art and beside else None, encoding)
     kept = data.match.chosen.choice() if data.match.chosen else None
     evidence = gather(reader, hold, plan.edge, encoding, plan, plates, kept)
-    return make_fix(hold, plan, plates, evidence, art, reader, seed)
+    return make_fix(hold, plan, plates, evidence, art, reader, seed, donor)
+
+
+def ready_plan(data: FixData, carrier: Hold | None) -> Plan:
+    """The fix's plan, its edge carried by another hold (``carrier``) where it is. Raises HushError for one that cannot be."""
+    plan = data.plan()
+    if carrier is not None:
+        plan = replace(plan, edge=carried(plan.edge, carrier))
+    plan.check()
+    return plan
+
+
+def with_base(
+    plan: Plan, hold: Hold, plates: Sequence[tuple[int, Plate]], read: Reader, encoding: Encoding, donor: Hold | None
+) -> list[tuple[int, Plate]]:
+    """The plates of a source that needs none of them: first the anchor frame as the source makes it, then its own."""
+    if plan.source not in (*ON_ITS_OWN, "fill"):
+        return list(plates)
+    codes = read(hold.anchor)
+    bare = make_plate(
+        codes,
+        hold,
+        hold.anchor,
+        plan.strokes if plan.source == "retrace" else [],
+        None,
+        encoding,
+        None,
+        donors_at(hold, read, encoding),
+    )
+    if plan.source == "soften" and plan.soften is not None:
+        bare = softened_plate(bare, hold.anchor, plan)
+    base = filled_plate(bare, hold.anchor, plan, donor, codes)
+    return [(hold.anchor, base), *(plates if plan.source == "fill" else ())]
+
+
+def donors_at(hold: Hold, read: Reader, encoding: Encoding) -> Donors:
+    """Other frames as donors of the anchor's plate."""
+    rect = still_rect(hold, hold.anchor)
+    return lambda frame: still_picture(read(frame), hold, frame, rect, encoding)
 
 
 def build_all(recipe: Recipe, beside: Path, read: Reader, encoding: Encoding = SRGB) -> list[tuple[FixData, Fix]]:

@@ -4,29 +4,53 @@ import json
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
 
-import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import BaseModel, Field, ValidationError, field_validator, model_validator
 
-from hushcore.edge import matte
-from hushcore.edge.front import Front
-from hushcore.edge.outline import LARGEST_WIDTH, Nodes, Outline
 from hushcore.errors import HushError
 from hushcore.geometry.paths import check_polygon
 from hushcore.hold.auto import SURFACES
 from hushcore.hold.method import Method, Prep, Stiffness
 from hushcore.hold.still import Ground, Passing
-from hushcore.patch.plan import Choice, Match, Plan, Repair
-from hushcore.retouch.strokes import LARGEST_RADIUS, Donor, Stroke
+from hushcore.patch.plan import ON_ITS_OWN, Choice, Match, Plan, Repair
+from hushcore.recipe.base import Finite, Plain, Point, Polygon
+from hushcore.recipe.retouch import DonorData, PlateData, StrokeData
+from hushcore.recipe.shapes import EdgeData, FrontData, Node, NodesKey, OutlineData
+from hushcore.recipe.sources import ArtData, BorrowKeyData, FillData, SoftenData
 
-Finite = Annotated[float, Field(allow_inf_nan=False, ge=-1e5, le=1e5)]
-Point = tuple[Finite, Finite]
-Polygon = list[Point]
-
-
-class Plain(BaseModel):
-    """Unknown names are mistakes, not extras."""
-
-    model_config = ConfigDict(extra="forbid")
+__all__ = [
+    "ArtData",
+    "BorrowKeyData",
+    "ChosenData",
+    "DonorData",
+    "EdgeData",
+    "FillData",
+    "FixData",
+    "FrontData",
+    "GridData",
+    "GroundData",
+    "HoldData",
+    "HoldFrameData",
+    "LoopData",
+    "MatchData",
+    "MethodData",
+    "Node",
+    "NodesKey",
+    "OutlineData",
+    "PassingData",
+    "PinData",
+    "Plain",
+    "PlateData",
+    "Point",
+    "PrepData",
+    "Recipe",
+    "RepairData",
+    "ShapeKey",
+    "SoftenData",
+    "StrokeData",
+    "TriedData",
+    "check",
+    "load",
+]  # fmt: skip
 
 
 class ShapeKey(Plain):
@@ -139,135 +163,6 @@ class PinData(Plain):
     at: Point
 
 
-class Node(Plain):
-    """A path's point with its handles, relative to it; (0, 0) is a corner. ``soft``: px of softness of its own."""
-
-    x: Finite
-    y: Finite
-    into: Point = (0.0, 0.0)
-    out: Point = (0.0, 0.0)
-    soft: float = Field(default=0.0, ge=0, le=matte.LARGEST_SOFTNESS)
-
-
-class NodesKey(Plain):
-    """An outline as it is on one frame: the same points, elsewhere."""
-
-    frame: int
-    nodes: list[Node] = Field(min_length=2)
-
-
-class OutlineData(Plain):
-    """A closed shape, or an open line with a width: a polygon, a path with handles, or such a path keyed over time."""
-
-    polygon: Polygon | None = None
-    nodes: list[Node] | None = None
-    keys: list[NodesKey] = Field(default=[], description="Corrections over time; evenly between them.")
-    takes: bool = Field(default=False, description="Taken away from the shapes before it.")
-    width: float | None = Field(default=None, gt=0, le=LARGEST_WIDTH, description="px of an open line.")
-    span: tuple[int, int] | None = Field(default=None, description="First and last frame that it is there.")
-
-    @model_validator(mode="after")
-    def _one_shape(self) -> "OutlineData":
-        if sum(bool(form) for form in (self.polygon, self.nodes, self.keys)) < 1 or (self.polygon and self.nodes):
-            raise ValueError("give an outline either as polygon or as nodes")
-        self.keys.sort(key=lambda key: key.frame)
-        if len({key.frame for key in self.keys}) < len(self.keys):
-            raise ValueError("an outline has two keys on one frame")
-        return self
-
-    def outline(self) -> Outline:
-        """For the engine. Raises HushError when it has no area."""
-        if self.keys:
-            keys = tuple((key.frame, _nodes(key.nodes)) for key in self.keys)
-        else:
-            shape = np.asarray(self.polygon, float) if self.polygon else np.zeros((0, 2))
-            keys = ((0, _nodes(self.nodes) if self.nodes else Nodes.of(shape)),)
-        made = Outline(keys, self.takes, self.width, self.span)
-        made.check()
-        return made
-
-
-def _nodes(nodes: list[Node]) -> Nodes:
-    return Nodes(
-        np.array([(n.x, n.y) for n in nodes], float).reshape(-1, 2), np.array([n.into for n in nodes], float),
-        np.array([n.out for n in nodes], float), np.array([n.soft for n in nodes], float),
-    )  # fmt: skip
-
-
-class EdgeData(OutlineData):
-    """The mark's outlines on the still surface: one, and more that are added to it or taken away."""
-
-    more: list[OutlineData] = []
-    growth: float = Field(default=6.0, ge=-matte.LARGEST_GROWTH, le=matte.LARGEST_GROWTH, description="px outwards.")
-    softness: float = Field(default=14.0, ge=0, le=matte.LARGEST_SOFTNESS, description="px of fall outside that.")
-    inside: float = Field(default=0.0, ge=0, le=matte.LARGEST_SOFTNESS, description="px of fall inside it.")
-
-    def edge(self) -> matte.Edge:
-        """For the engine."""
-        outlines = (self.outline(), *(more.outline() for more in self.more))
-        return matte.Edge(outlines, self.growth, self.softness, self.inside)
-
-
-class DonorData(Plain):
-    """Where a clone or heal takes from; see ``retouch.strokes.Donor``."""
-
-    offset: tuple[Finite, Finite] = Field(default=(0.0, 0.0), description="Donor minus target, px.")
-    turn: float = Field(default=0.0, ge=-360, le=360, description="Degrees.")
-    zoom: float = Field(default=1.0, ge=0.1, le=10)
-    flip: bool = False
-    source: Literal["painted", "plate"] | int = Field(
-        default="painted", description="As painted so far, as shot, or another frame."
-    )
-
-
-class StrokeData(Plain):
-    """One stroke on a plate, on the still surface."""
-
-    kind: Literal["clone", "heal", "paint", "lighten", "darken", "smooth", "sharpen", "restore"] = "clone"
-    points: list[tuple[Finite, Finite, Annotated[float, Field(ge=0, le=1)]]] = Field(
-        min_length=1, max_length=20000, description="x, y in px and pressure 0..1."
-    )
-    radius: float = Field(gt=0, le=LARGEST_RADIUS)
-    hardness: float = Field(default=0.5, ge=0, le=1)
-    opacity: float = Field(default=1.0, ge=0, le=1)
-    flow: float = Field(default=1.0, gt=0, le=1, description="Share that each dab lays; at 1 nothing builds up.")
-    spacing: float = Field(default=0.25, ge=0.05, le=2, description="Radii between dabs.")
-    pressure: Literal["size", "opacity", "both", "none"] = "size"
-    band: Literal["all", "tone", "texture"] = "all"
-    scale: float = Field(default=6.0, ge=1, le=40, description="px (sigma) between tone and texture.")
-    donor: DonorData = DonorData()
-    colour: tuple[Finite, Finite, Finite] = Field(
-        default=(0.0, 0.0, 0.0), description="Linear light of a paint stroke."
-    )
-    amount: float = Field(default=0.5, gt=0, le=4, description="Stops of lighten and darken.")
-    within: Polygon | None = Field(default=None, description="The outline that it must not leave.")
-    moved: tuple[Finite, Finite] = Field(default=(0.0, 0.0), description="px from where it was drawn.")
-    on: bool = True
-
-    def stroke(self) -> Stroke:
-        """For the engine."""
-        points = np.asarray(self.points, float) + np.array([*self.moved, 0.0])
-        within = None if self.within is None else check_polygon(self.within, "The protecting outline")
-        return Stroke(
-            self.kind, points, self.radius, self.hardness, self.opacity, self.flow, self.spacing, self.pressure,
-            self.band, self.scale, Donor(**self.donor.model_dump()), self.colour, self.amount, within,
-        )  # fmt: skip
-
-
-class PlateData(Plain):
-    """A retouched reference frame: a finished picture of it, or strokes on it, or both in that order."""
-
-    frame: int
-    picture: str | None = Field(default=None, description="File of the finished frame, beside the recipe.")
-    start: Literal["below", "shot"] = Field(default="below", description="The result of the fixes below, or as shot.")
-    average: int = Field(default=0, ge=0, le=24, description="Aligned frames round it that are averaged with it.")
-    strokes: list[StrokeData] = []
-
-    def painted(self) -> list[Stroke]:
-        """The strokes that are switched on."""
-        return [stroke.stroke() for stroke in self.strokes if stroke.on]
-
-
 class RepairData(Plain):
     """Texture from another place of the plate, for one that is too soft."""
 
@@ -337,26 +232,6 @@ class MatchData(Plain):
         return Match(**plain, repair=Repair(**self.repair.model_dump()) if self.repair else None)
 
 
-class FrontData(Plain):
-    """What passes in front of the mark: found by itself, and shapes in frame px that add to it or take away."""
-
-    auto: bool = True
-    shapes: list[OutlineData] = []
-
-    def front(self) -> Front:
-        """For the engine."""
-        return Front(self.auto, tuple(shape.outline() for shape in self.shapes))
-
-
-class ArtData(Plain):
-    """Artwork on the surface: a picture beside the recipe, placed by its corners on the still surface."""
-
-    picture: str
-    corners: tuple[Point, Point, Point, Point]
-    mode: Literal["normal", "multiply", "screen", "overlay", "soft light", "colour"] = "normal"
-    opacity: float = Field(default=1.0, ge=0, le=1)
-
-
 class FixData(Plain):
     """One fix. ``hold`` names a hold file beside the recipe."""
 
@@ -364,8 +239,13 @@ class FixData(Plain):
     on: bool = True
     hold: str
     edge: EdgeData
-    plates: list[PlateData] = Field(min_length=1)
-    source: Literal["replace", "lift", "insert"] = "replace"
+    plates: list[PlateData] = Field(
+        default=[], description="Retouched frames; a fill is guided by them, retrace and soften need none."
+    )
+    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert"] = "replace"
+    fill: FillData | None = None
+    soften: SoftenData | None = None
+    strokes: list[StrokeData] = Field(default=[], description="Of retrace: redone on every frame, on its own pixels.")
     blend: Literal["time", "light"] = Field(default="time", description="How several plates share the shot.")
     art: ArtData | None = Field(default=None, description="What an insert puts on.")
     front: FrontData = FrontData()
@@ -391,11 +271,18 @@ class FixData(Plain):
         return self.on and (self.range is None or self.range[0] <= frame <= self.range[1])
 
     def plan(self) -> Plan:
-        """For the engine. Raises HushError for an insert without artwork, or an outline without area."""
+        """For the engine; an edge that rides another hold is still in that hold's px. Raises HushError for a source without
+        what it needs, or an outline without area."""
         if self.source == "insert" and self.art is None:
             raise HushError("No artwork yet: bring in a picture to put on.", "no-art")
-        edge, front = self.edge.edge(), self.front.front()
-        plan = Plan(edge, self.match.match(), self.source, self.blend, front, self.stands, self.whole)
+        if self.source not in (*ON_ITS_OWN, "fill") and not self.plates:
+            raise HushError("No plate yet: pick a frame to retouch.", "no-plate")
+        plan = Plan(
+            self.edge.edge(), self.match.match(), self.source, self.blend, self.front.front(),
+            self.stands or self.edge.hold is not None, self.whole,
+            None if self.fill is None else self.fill.fill(), None if self.soften is None else self.soften.soften(),
+            tuple(stroke.stroke() for stroke in self.strokes if stroke.on),
+        )  # fmt: skip
         plan.check()
         return plan
 

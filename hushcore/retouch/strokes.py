@@ -59,7 +59,7 @@ class Donor:
 class Stroke:
     """One stroke. ``points`` (n, 3): x, y, pressure 0..1; sizes in px. ``band``: what it works on, split at ``scale``
     px (sigma); ``colour``: linear light of a paint stroke; ``amount``: stops of lighten and darken; ``within`` (m, 2):
-    the outline that it must not leave."""
+    the outline that it must not leave; ``span``: first and last frame on which it is redone, None for all."""
 
     kind: str
     points: F64
@@ -75,6 +75,11 @@ class Stroke:
     colour: tuple[float, float, float] = (0.0, 0.0, 0.0)
     amount: float = 0.5
     within: F64 | None = None
+    span: tuple[int, int] | None = None
+
+    def on(self, frame: int) -> bool:
+        """Whether it is laid on a frame, where strokes are redone."""
+        return self.span is None or self.span[0] <= frame <= self.span[1]
 
     def check(self) -> None:
         """Raises HushError for a stroke that cannot be painted."""

@@ -19,6 +19,7 @@ from hushcore.patch.lay import Laid
 from hushcore.patch.look import Seen
 from hushcore.patch.motion import Smear, blurred
 from hushcore.patch.place import Place
+from hushcore.patch.plan import ON_ITS_OWN
 from hushcore.plates.plate import still_picture
 
 NAMES = ("drift", "seam", "light", "texture", "grain", "flicker")
@@ -78,7 +79,7 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
     the fix does not show has no tells."""
     seen, light = laid.seen, laid.light
     fix = on_frame(fix, frame)
-    if seen is None or light is None:
+    if seen is None or (light is None and fix.plan.source not in ON_ITS_OWN):
         return Tells(), None
     spot, smeared = seen.spot, seen.smeared
     drift = _drift(fix, frame, spot)
@@ -97,7 +98,7 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
     return Tells(
         drift=drift,
         seam=_seam(lab[0] - lab[1], spot, inside & readable),
-        light=_light(seen.current, light.on(original), inside | ring),
+        light=0.0 if light is None else _light(seen.current, light.on(original), inside | ring),
         texture=_texture(made, plate, inside, ring, fix.encoding),
         grain=_grain(made, plate, inside, ring, fix.encoding),
         flicker=_flicker(lighter, before, frame, inside & readable),

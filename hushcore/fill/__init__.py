@@ -1,0 +1,1 @@
+"""Fills: what takes a mark's place, grown from the surface round it."""
