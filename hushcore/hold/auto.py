@@ -25,6 +25,7 @@ FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fail
 WELL_SEEN = 0.9  # share of the ground: with less, the more flexible is pulled about
 # px by which two surfaces may differ, RMS over those of POINTS x POINTS places that lie in the ground; less is none
 SAME, ALIKE, POINTS = 0.2, 0.1, 9
+BEYOND = 1.0  # px by which a plane may differ where the mark comes to lie beyond the ground
 HIDES = 0.05  # of the ground that the plainer may see less of
 TELLS_FROM = 0.7  # mean correlation: with less, grain hides what the surfaces differ by
 FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing
@@ -70,7 +71,7 @@ def chosen(
         for name, surface in SURFACES.items()
     ]
     trials = [one for one in tried if one is not None]
-    name = plainest(trials)
+    name = plainest(trials, bool(ground.stands))
     return name, _like(SURFACES[name], method), trials
 
 
@@ -124,9 +125,10 @@ def _places(ground: Ground) -> F64:
     return points[inside] if inside.sum() >= POINTS else points
 
 
-def plainest(trials: list[Trial]) -> str:
+def plainest(trials: list[Trial], stands: bool = False) -> str:
     """The first that fits nearly as well as the best on nearly all frames, and sees as much of the ground; cloth when
-    nothing tells. Frames on which no surface fits say nothing."""
+    nothing tells. Frames on which no surface fits say nothing. ``stands``: the mark stands in the frame and comes to lie
+    beyond the ground, where a mesh is held by nothing and a plane goes on."""
     if not trials:
         return FALLBACK
     best = max(trials, key=lambda one: one.mean)
@@ -139,7 +141,7 @@ def plainest(trials: list[Trial]) -> str:
         short = [best.fits[n] - one.fits.get(n, 0.0) - allowed(best.fits[n]) for n in frames]
         hides = [best.seen[n] - one.seen.get(n, 0.0) for n in frames]
         apart = _apart(one, best, frames)
-        fits = apart <= ALIKE or (apart <= SAME and np.quantile(short, FAR_SHARE) <= 0)
+        fits = apart <= (BEYOND if stands and one.surface == "plane" else ALIKE) or (apart <= SAME and np.quantile(short, FAR_SHARE) <= 0)
         if fits and np.quantile(hides, FAR_SHARE) <= HIDES:
             return one.surface
     return best.surface

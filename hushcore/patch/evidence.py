@@ -79,7 +79,9 @@ def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Eviden
     shutter = _shutter(read, hold, held, rect, original, outside, grain, encoding)
     wide = hold.grid.rect.within(mark.grown(STANDING_MARGIN)) if hold.grid else mark.grown(STANDING_MARGIN)
     wide = wide.clipped(*hold.size)
-    standing = found(read, hold, edge.matte(wide, hold.anchor), wide, held, encoding)
+    standing = None
+    if not wide.empty:  # the hold may know nothing of where the edge is
+        standing = found(read, hold, edge.matte(wide, hold.anchor), wide, held, encoding)
     return Evidence(lights.multiplies(looks), grain, shutter, standing)
 
 

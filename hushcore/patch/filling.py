@@ -14,13 +14,23 @@ from hushcore.hold.record import Hold
 from hushcore.patch.plan import Plan
 from hushcore.patch.redone import creases_in, softened_on
 from hushcore.plates.plate import Plate, sample_linear
+from hushcore.plates.shade import shaded_in
 
+SHADE_AROUND = 30  # px round the edge
 OFF_MOST = 0.01  # share of a donor that may lie beyond the frame
 
 
-def filled_plate(plate: Plate, frame: int, plan: Plan, donor: Hold | None = None, codes: Codes | None = None) -> Plate:
+def filled_plate(
+    plate: Plate,
+    frame: int,
+    plan: Plan,
+    donor: Hold | None = None,
+    codes: Codes | None = None,
+    shades: F32 | None = None,
+) -> Plate:
     """A plate with its mark filled as the plan says, for a fill that is solved once. ``donor``: the hold that carries what
-    is borrowed, ``codes`` the plate's frame then. A plate for another source, or filled from other frames, as it is.
+    is borrowed, ``codes`` the plate's frame then; ``shades``: what ``shading`` says of the light on the plate, which a fill
+    smooths away and gets back. A plate for another source, or filled from other frames, as it is.
 
     Raises HushError for a fill that cannot be made on this frame.
     """
@@ -31,7 +41,16 @@ def filled_plate(plate: Plate, frame: int, plan: Plan, donor: Hold | None = None
         if codes is None or not donor.has(frame):
             raise HushError(f"The donor's hold does not reach frame {frame}; track it to there.", "not-held")
         return replace(plate, painted=_carried(plate, frame, plan, fill, donor, codes))
-    return replace(plate, painted=filled(plate.painted, plate.rect, plan.edge, fill, plate.encoding, frame))
+    made = filled(plate.painted, plate.rect, plan.edge, fill, plate.encoding, frame)
+    if shades is not None:
+        rect, hole = hole_of(plan.edge, frame, plate.rect)
+        shaded_in(made, rect.moved(-plate.rect.left, -plate.rect.top), hole, shades)
+    return replace(plate, painted=made)
+
+
+def shading_area(plan: Plan) -> Rect:
+    """Where the light on a plate must be known for a fill."""
+    return plan.edge.rect().grown(SHADE_AROUND)
 
 
 def softened_plate(plate: Plate, frame: int, plan: Plan) -> Plate:

@@ -20,11 +20,12 @@ from hushcore.patch.plan import ON_ITS_OWN, Evidence, Plan
 from hushcore.patch.sheets import Sheet, prepared
 from hushcore.patch.uncovered import sheets_at, uncovered
 from hushcore.plates.art import Art
-from hushcore.plates.plate import Plate
+from hushcore.plates.plate import BESIDE, Plate
 
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte for the ring
 SMEARED = 4.0  # px: shorter smears lie within what is laid round a change
+LARGEST = 60_000_000  # px of the still surface that one fix may need
 LEAST_COVER = 1 / 4096  # of a mix; below it no code changes
 
 
@@ -79,9 +80,16 @@ def make_fix(
     plan.check()
     evidence = evidence or Evidence()
     encoding = plates[0][1].encoding
-    rect = _still_rect(hold, plan).within(_union([plate.rect for _, plate in plates]).grown(MARGIN))
-    bare = 0.0
-    if plan.from_others:
+    rect, bare = _still_rect(hold, plan), 0.0
+    if not plan.from_others:
+        rect = rect.within(_union([plate.rect for _, plate in plates]).grown(MARGIN))
+    else:  # other frames may show what lies beyond the anchor's
+        rect = rect if hold.grid is None else rect.within(hold.grid.rect.grown(BESIDE))
+        if rect.width * rect.height > LARGEST:
+            raise HushError(
+                "The mark passes over too large a part of the surface; split the shot, or hold a nearer surface.",
+                "too-large",
+            )
         plates, bare = _uncovered(hold, plan, rect, plates, read)
     fixed = not plan.stands and not plan.edge.changes
     matte = plan.edge.matte(rect) if fixed else None
@@ -119,8 +127,8 @@ def _uncovered(
     guides = [(frame, plate) for frame, plate in plates if (plate.painted != plate.original).any()]
     encoding = plates[0][1].encoding
     made, bare = [], []
-    for frame in sheets_at(hold, plan.edge, plan.fill.reach):
-        found = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, guides)
+    for frame, serves in sheets_at(hold, plan.edge, plan.fill.reach).items():
+        found = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, serves, guides)
         made.append((frame, Plate(rect, found.picture, found.picture, encoding)))
         bare.append(found.bare)
     return made, max(bare)

@@ -206,6 +206,8 @@ class Plan:
         mode = (
             choice.light if match.light == "auto" and choice is not None and match.multiplies is None else match.light
         )
+        if self.from_others and mode == "auto":
+            mode = "slope"  # what moves beside the mark is no light
         return mode, evidence.multiplies if match.multiplies is None else match.multiplies
 
     def gleam(self, evidence: Evidence) -> Standing | None:

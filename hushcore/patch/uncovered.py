@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Mask, Rect
+from hushcore.arrays import F32, F64, Codes, Mask, Rect, known_percentile
 from hushcore.bands.split import low_pass
 from hushcore.colour.encoding import Encoding
 from hushcore.edge.matte import Edge
@@ -20,18 +20,30 @@ from hushcore.fill.soak import mean_outside, soak
 from hushcore.fill.weave import weave
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
-from hushcore.light.region import halved
+from hushcore.light.region import affine, halved
 from hushcore.patch.place import standing
 from hushcore.plates.plate import Plate, sample_linear
 
 Reader = Callable[[int], Codes]
 MOST_SHEETS = 5  # over a shot
-MOST_FRAMES = 12  # that one picture is put together from
+SHEET_EVERY = 32  # frames, where the reach is longer
+COARSE = 8  # px between the places that frames are chosen by
+FAR = 12.0  # frames away at which a frame must show twice as much
+UNSEEN = 4.0  # times as much worth is a place that no frame has shown yet
+NEEDED = 24  # px round the mark, where light is read
+MOST_FRAMES = 14  # that one picture is put together from
 GUARD = 4  # px round the mark that are not taken either
 COVERED = 0.004  # of the matte
 BLUR_COSTS = 2.0  # frames away that a pixel of motion is worth
 DRIFT_COSTS = 12.0  # and a pixel of drift
-LIT_SIGMA = 12.0  # half-size px over which two frames' light is compared
+LIT_SIGMA = 16.0  # half-size px over which two frames' light is compared
+OUTLIER = 2.5  # robust deviations from the slope beyond which a place says little of the light
+FEWEST = 64  # places
+AROUND = 60  # px round the mark where light is compared
+ENOUGH = 5  # frames that must have shown a place to tell what is usual there
+USUAL_SIGMA = 3.0  # px
+USUAL_MOST = 0.08  # natural log: further from the usual is something else
+BARE_MOST = 0.995  # of the mark
 LIT_MOST = 1.2  # natural log
 BLACK = 0.003  # linear
 REST_AROUND = 1.0  # times its size: what is looked at round a place that is filled
@@ -53,45 +65,157 @@ class Uncovered:
     bare: float
 
 
-def sheets_at(hold: Hold, edge: Edge, reach: int) -> list[int]:
-    """The frames that a picture is put together for: evenly over those on which something is masked."""
+def sheets_at(hold: Hold, edge: Edge, reach: int) -> dict[int, list[int]]:
+    """The frames that a picture is put together for, evenly over those on which something is masked, and the frames that
+    each of them serves."""
     held = [n for n in sorted({hold.anchor, *hold.frames}) if n == hold.anchor or not hold.frames[n].lost]
     on = [n for n in held if not edge.rect_at(n).empty]
     if not on:
         raise HushError("Nothing is masked on any held frame, so there is nothing to fill.", "nothing-masked")
-    count = int(np.clip(round(len(on) / max(reach, 1)), 1, MOST_SHEETS))
-    return sorted({on[int((k + 0.5) * len(on) / count)] for k in range(count)})
+    count = int(np.clip(round(len(on) / max(min(reach, SHEET_EVERY), 1)), 1, MOST_SHEETS))
+    at = sorted({on[int((k + 0.5) * len(on) / count)] for k in range(count)})
+    return {
+        frame: [n for n in on if (k == 0 or n > at[k - 1]) and (k == len(at) - 1 or n < at[k + 1])]
+        for k, frame in enumerate(at)
+    }  # fmt: skip
 
 
 def uncovered(
     read: Reader, hold: Hold, edge: Edge, rect: Rect, frame: int, fill: Fill, encoding: Encoding,
-    guides: Sequence[tuple[int, Plate]] = (),
+    serves: Sequence[int] = (), guides: Sequence[tuple[int, Plate]] = (),
 ) -> Uncovered:  # fmt: skip
-    """The still picture of ``frame`` over ``rect`` without the mark. ``guides``: plates for what is never uncovered.
+    """The still picture of ``frame`` over ``rect`` without the mark, wherever the mark lies on the frames that it
+    ``serves`` too. ``guides``: plates for what is never uncovered.
 
     Raises HushError when nothing of what the mark covers is ever uncovered.
     """
-    picture, free, seen = _still(read, hold, edge, rect, frame, encoding)
+    picture, free, _ = _still(read, hold, edge, rect, frame, encoding)
+    marked = np.zeros((rect.height, rect.width), bool)
+    for number in {frame, *serves}:
+        marked |= standing(hold.at(number), rect, edge, number)[0] > COVERED
     source = np.where(free, frame, -1).astype(np.int32)
-    wanted = seen & ~free
-    had = wanted.sum()
-    for other in _order(hold, edge, frame, fill.reach)[:MOST_FRAMES]:
-        missing = source < 0
-        if not (missing & wanted).any():
-            break
-        there, open_, _ = _still(read, hold, edge, rect, other, encoding)
-        take = missing & open_
-        if not take.any():
-            continue
-        lit = _in_light(there, open_, picture, source >= 0)
-        picture = np.where(take[..., None], lit, picture).astype(np.float32)
-        source[take] = other
-    left = (source < 0) & wanted
-    if had and left.sum() >= had:
+    if not marked.any():
+        return Uncovered(frame, picture, source, 0.0)
+    part = _around(marked)
+    own = _View(frame, picture[part.slices], free[part.slices])
+    disc = np.ones((2 * NEEDED + 1,) * 2, np.uint8)
+    wanted = cv2.dilate(marked[part.slices].astype(np.uint8), disc) > 0
+    views = _views(read, hold, edge, part.moved(rect.left, rect.top), wanted, fill.reach, encoding, own)
+    made, taken = _agreed(views)
+    gap = (taken < 0) & marked[part.slices]
+    source[part.slices] = taken
+    picture = np.array(picture)
+    picture[part.slices] = np.where((taken < 0)[..., None], own.picture, made)
+    bare = float(gap.sum() / marked.sum())
+    if bare > BARE_MOST:
         raise HushError(NEVER, "never-uncovered")
-    if left.any():
+    if gap.any():
+        left = np.zeros_like(marked)
+        left[part.slices] = gap
         picture = _rest(picture, source < 0, left, fill, encoding, guides, rect)
-    return Uncovered(frame, picture, source, float(left.sum() / max(had, 1)))
+    return Uncovered(frame, picture, source, bare)
+
+
+def _around(wanted: Mask) -> Rect:
+    """The part of the picture that the mark covers, and enough round it to compare light."""
+    rows, cols = np.flatnonzero(wanted.any(1)), np.flatnonzero(wanted.any(0))
+    return (
+        Rect(int(cols[0]), int(rows[0]), int(cols[-1]) + 1, int(rows[-1]) + 1)
+        .grown(AROUND)
+        .clipped(wanted.shape[1], wanted.shape[0])
+    )
+
+
+@dataclass(frozen=True)
+class _View:
+    """Another frame held still and lit as the frame that is filled, and where it shows the surface."""
+
+    frame: int
+    picture: F32
+    shows: Mask
+
+
+def _views(
+    read: Reader, hold: Hold, edge: Edge, rect: Rect, wanted: Mask, reach: int, encoding: Encoding, own: _View
+) -> list[_View]:
+    """The frame itself and others that together show every place that is ``wanted`` often enough to tell what is usual."""
+    made = [own]
+    for number in _chosen(hold, edge, rect, wanted, own, reach):
+        there, shows, _ = _still(read, hold, edge, rect, number, encoding)
+        made.append(_View(number, _in_light(there, shows, own.picture, own.shows), shows))
+    return made
+
+
+def _chosen(hold: Hold, edge: Edge, rect: Rect, wanted: Mask, own: _View, reach: int) -> list[int]:
+    """Frames within reach, one by one those that show most of what has been seen too seldom; of those that show as much the
+    nearest, sharpest and best held."""
+    rows, cols = np.nonzero(wanted[::COARSE, ::COARSE])
+    places = np.stack([rect.left + COARSE * cols, rect.top + COARSE * rows], -1).astype(float)
+    shown = {n: _shown(hold, edge, places, n) for n in _within(hold, own.frame, reach)}
+    costs = {n: 1 + _cost(hold, edge, n, own.frame) / FAR for n in shown}
+    count = own.shows[::COARSE, ::COARSE][rows, cols].astype(int)
+    out: list[int] = []
+    while len(out) < MOST_FRAMES and shown:
+        worth = np.where(count == 0, UNSEEN, 1.0) * (count < ENOUGH)
+        best = max(shown, key=lambda n: (float(worth[shown[n]].sum()) / costs[n], -n))
+        if not worth[shown[best]].any():
+            break
+        out.append(best)
+        count += shown.pop(best)
+    return sorted(out, key=lambda n: costs[n])
+
+
+def _shown(hold: Hold, edge: Edge, places: F64, frame: int) -> Mask:
+    """Which still ``places`` (n, 2) a frame shows without the mark on them."""
+    at = hold.at(frame).forward(places)
+    width, height = hold.size
+    inside = (at >= 0).all(-1) & (at[:, 0] <= width - 1) & (at[:, 1] <= height - 1)
+    mark = edge.rect_at(frame)
+    if mark.empty:
+        return np.asarray(inside)
+    around = mark.grown(GUARD + 1)
+    drawn = edge.matte(around, frame)
+    x, y = (np.clip(np.rint(at[:, k]), -1e6, 1e6).astype(int) - low for k, low in ((0, around.left), (1, around.top)))
+    near = (x >= 0) & (y >= 0) & (x < around.width) & (y < around.height)
+    near[near] = drawn[y[near], x[near]] > COVERED
+    return np.asarray(inside & ~near)
+
+
+def _within(hold: Hold, frame: int, reach: int) -> list[int]:
+    """Held frames within reach of one."""
+    return [
+        n for n in sorted({hold.anchor, *hold.frames})
+        if n != frame and abs(n - frame) <= reach and (n == hold.anchor or not hold.frames[n].lost)
+    ]  # fmt: skip
+
+
+def _cost(hold: Hold, edge: Edge, number: int, frame: int) -> float:
+    """How far away a frame is, motion blur and drift counted as frames."""
+    row = hold.frames.get(number)
+    drift = 0.0 if row is None else row.drift_rms
+    return abs(number - frame) + BLUR_COSTS * _speed(hold, edge, number) + DRIFT_COSTS * drift
+
+
+def _agreed(views: Sequence[_View]) -> tuple[F32, np.ndarray]:
+    """For each place the first view that shows what most of them show there, and its frame; -1 where none does. So
+    someone else who passes is not taken for what lies behind."""
+    shape = views[0].shows.shape
+    made, taken = np.zeros((*shape, 3), np.float32), np.full(shape, -1, np.int32)
+    tones = np.stack([
+        np.where(view.shows, np.log(np.maximum(low_pass(view.picture, USUAL_SIGMA), 0).mean(-1) + BLACK), np.nan)
+        for view in views
+    ])  # fmt: skip
+    apart = np.abs(tones - known_percentile(tones, 50))
+    least = np.where(np.isnan(apart), np.inf, apart).min(0)
+    for view, far in zip(views, apart, strict=True):
+        # wide on purpose: a place is taken from one frame with its neighbours, not from a patchwork
+        over = np.where(view.shows & np.isfinite(least), far - least, 1.0).astype(np.float32)
+        take = view.shows & (low_pass(over, USUAL_SIGMA) < USUAL_MOST) & (taken < 0)
+        made[take], taken[take] = view.picture[take], view.frame
+    for view, far in zip(views, apart, strict=True):
+        take = view.shows & (taken < 0) & (far <= least + 1e-6)
+        made[take], taken[take] = view.picture[take], view.frame
+    return made, taken
 
 
 def _still(read: Reader, hold: Hold, edge: Edge, rect: Rect, frame: int, encoding: Encoding) -> tuple[F32, Mask, Mask]:
@@ -107,28 +231,6 @@ def _still(read: Reader, hold: Hold, edge: Edge, rect: Rect, frame: int, encodin
     return sample_linear(codes, x, y, encoding), np.asarray(seen & ~covered), np.asarray(seen)
 
 
-def _order(hold: Hold, edge: Edge, frame: int, reach: int) -> list[int]:
-    """Held frames within reach, those first that are near, sharp, and held well, and that differ from those before."""
-
-    def cost(number: int) -> float:
-        row = hold.frames.get(number)
-        drift = 0.0 if row is None else row.drift_rms
-        return abs(number - frame) + BLUR_COSTS * _speed(hold, edge, number) + DRIFT_COSTS * drift
-
-    near = [
-        n for n in {hold.anchor, *hold.frames}
-        if n != frame and abs(n - frame) <= reach and (n == hold.anchor or not hold.frames[n].lost)
-    ]  # fmt: skip
-    ranked = sorted(near, key=lambda n: (cost(n), n))
-    taken: list[int] = []
-    # neighbours uncover nearly the same: steps that grow reach farther with fewer frames
-    for number in ranked:
-        gap = max(2, abs(number - frame) // 4)
-        if all(abs(number - other) >= gap for other in taken):
-            taken.append(number)
-    return taken
-
-
 def _speed(hold: Hold, edge: Edge, number: int) -> float:
     """Px that the surface moves about the mark from a frame to the next."""
     if not hold.has(number) or not hold.has(number + 1):
@@ -141,16 +243,20 @@ def _speed(hold: Hold, edge: Edge, number: int) -> float:
     return float(np.hypot(*(a - b)[0]))
 
 
-def _in_light(there: F32, open_: Mask, picture: F32, known: Mask) -> F32:
-    """Another frame in the light of the picture, compared where both show the surface."""
-    both = halved((open_ & known).astype(np.float32)) > 0.99
-    if both.sum() < 64:
+def _in_light(there: F32, shows: Mask, picture: F32, known: Mask) -> F32:
+    """Another frame in the light of the picture, compared where both show the surface: a slope, and what is left of it
+    nearer by, without what is no light (someone who passes on one of them)."""
+    both = halved((shows & known).astype(np.float32)) > 0.99
+    if both.sum() < FEWEST:
         return there
     q = np.log(np.maximum(low_pass(halved(picture), 1.5), 0) + BLACK) - np.log(
         np.maximum(low_pass(halved(there), 1.5), 0) + BLACK
     )
-    inner = cv2.erode(both.astype(np.uint8), np.ones((5, 5), np.uint8)) > 0
-    field = mean_outside(np.asarray(q, np.float32), (inner if inner.sum() > 64 else both).astype(np.float32), LIT_SIGMA)
+    slope = affine(np.asarray(q, np.float32), np.ones_like(q), both)
+    rest = q - slope
+    spread = 1.4826 * np.median(np.abs(rest[both]), axis=0) + 1e-4
+    belongs = both / (1 + (np.abs(rest) / (OUTLIER * spread)).max(-1) ** 4)
+    field = slope + mean_outside(np.asarray(rest, np.float32), belongs.astype(np.float32), LIT_SIGMA)
     light = cv2.resize(np.clip(field, -LIT_MOST, LIT_MOST), there.shape[1::-1], interpolation=cv2.INTER_LINEAR)
     return np.asarray(there * np.exp(light), np.float32)
 

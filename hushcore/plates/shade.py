@@ -5,7 +5,7 @@ from contextlib import suppress
 
 import numpy as np
 
-from hushcore.arrays import F32, F64, Codes, Rect, padded_cut
+from hushcore.arrays import F32, F64, Codes, Mask, Rect, padded_cut
 from hushcore.bands.split import low_pass
 from hushcore.errors import HushError
 from hushcore.geometry.membrane import membrane
@@ -26,13 +26,15 @@ def in_its_light(plate: Plate, picture: F32, outlines: Sequence[F64], shades: F3
     made = picture.copy()
     for outline in outlines:
         rect = Rect.around(outline).grown(int(BEYOND) + 24).within(plate.rect)
-        local = rect.moved(-plate.rect.left, -plate.rect.top).slices
-        distance = signed_distance(outline, rect)
-        inside = distance > -BEYOND
-        apart = shades[local][..., None]
-        rest = np.clip(apart - membrane(np.ascontiguousarray(apart), ~inside), -SHADE_MOST, SHADE_MOST)
-        made[local] *= np.where(inside[..., None], np.exp(-rest), 1).astype(np.float32)
+        shaded_in(made, rect.moved(-plate.rect.left, -plate.rect.top), signed_distance(outline, rect) > -BEYOND, shades)
     return made
+
+
+def shaded_in(picture: F32, local: Rect, inside: Mask, shades: F32) -> None:
+    """Put the shading back in place, in the part ``local`` of a picture, where it is ``inside`` (h, w of that part)."""
+    apart = np.ascontiguousarray(shades[local.slices])[..., None]
+    rest = np.clip(apart - membrane(apart, ~inside), -SHADE_MOST, SHADE_MOST)
+    picture[local.slices] *= np.where(inside[..., None], np.exp(-rest), 1).astype(np.float32)
 
 
 def shading(plate: Plate, hold: Hold, read: Callable[[int], Codes], area: Rect) -> F32 | None:

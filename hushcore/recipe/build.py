@@ -13,12 +13,13 @@ from hushcore.media.artwork import read_artwork
 from hushcore.media.pictures import read_codes
 from hushcore.patch.carried import carried
 from hushcore.patch.evidence import gather
-from hushcore.patch.filling import filled_plate, softened_plate
+from hushcore.patch.filling import filled_plate, shading_area, softened_plate
 from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.lay import lay_all
 from hushcore.patch.plan import ON_ITS_OWN, Plan
 from hushcore.plates.art import Art, in_light
 from hushcore.plates.plate import Plate, averaged, make_plate, still_picture, still_rect
+from hushcore.plates.shade import shading
 from hushcore.recipe.models import ArtData, FixData, HoldData, PlateData, Recipe, load
 from hushcore.retouch.strokes import Donors
 
@@ -108,7 +109,9 @@ def with_base(
     )
     if plan.source == "soften" and plan.soften is not None:
         bare = softened_plate(bare, hold.anchor, plan)
-    base = filled_plate(bare, hold.anchor, plan, donor, codes)
+    shaded = plan.source == "fill" and not plan.from_others
+    shades = shading(bare, hold, read, shading_area(plan)) if shaded else None
+    base = filled_plate(bare, hold.anchor, plan, donor, codes, shades)
     return [(hold.anchor, base), *(plates if plan.source == "fill" else ())]
 
 
