@@ -141,7 +141,8 @@ def plainest(trials: list[Trial], stands: bool = False) -> str:
         short = [best.fits[n] - one.fits.get(n, 0.0) - allowed(best.fits[n]) for n in frames]
         hides = [best.seen[n] - one.seen.get(n, 0.0) for n in frames]
         apart = _apart(one, best, frames)
-        fits = apart <= (BEYOND if stands and one.surface == "plane" else ALIKE) or (apart <= SAME and np.quantile(short, FAR_SHARE) <= 0)
+        limit = BEYOND if stands and one.surface == "plane" else ALIKE
+        fits = apart <= limit or (apart <= SAME and np.quantile(short, FAR_SHARE) <= 0)
         if fits and np.quantile(hides, FAR_SHARE) <= HIDES:
             return one.surface
     return best.surface

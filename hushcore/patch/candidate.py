@@ -101,7 +101,7 @@ def _lost_grain(fix: Fix) -> float:
 
 def _redone(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
     """The strokes on the frame's own pixels."""
-    donors = redone.donors_of(fix.hold, fix.read, seen.spot.rect, fix.encoding)
+    donors = redone.donors_of(fix.elsewhere, fix.read, seen.spot.rect, fix.encoding)
     strokes = list(fix.plan.strokes)
     made, cover = redone.painted_on(seen.current, seen.spot.rect, strokes, frame, fix.encoding, donors)
     return Candidate(None, made, _behind(seen, cover), _lost_grain(fix), {})

@@ -38,7 +38,8 @@ class Fix:
     over time. ``seed`` names the fix, so that grain differs between fixes and not between runs. ``near``: the frame to
     whose part of the still surface it has been cut, for a mark that stands in the frame. ``drawn``: the edge's own matte, when
     it is the same on all frames. ``donor``: the hold that carries what is borrowed from every frame; ``creases`` (h, w): what
-    softening evens; ``bare``: share of what other frames fill that is never uncovered.
+    softening evens; ``bare``: share of what other frames fill that is never uncovered;
+    ``elsewhere``: the hold on the frames that strokes take from.
     """
 
     hold: Hold
@@ -58,6 +59,7 @@ class Fix:
     donor: Hold | None = None
     creases: F32 | None = None
     bare: float = 0.0
+    elsewhere: Hold | None = None
 
     @property
     def reach(self) -> int:
@@ -113,8 +115,21 @@ def make_fix(
         creases = redone.creases_in(sheets[0].original, plan.edge.matte(rect, plates[0][0]), encoding)
     return Fix(
         hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed, drawn=drawn, donor=donor,
-        creases=creases, bare=bare,
+        creases=creases, bare=bare, elsewhere=_elsewhere(hold, plan),
     )  # fmt: skip
+
+
+def _elsewhere(hold: Hold, plan: Plan) -> Hold | None:
+    """The hold on the other frames that strokes redone on every frame take from. Raises HushError where it has lost one."""
+    wanted = {int(one.donor.source) for one in plan.strokes if one.donor.source not in ("painted", "plate")}
+    if plan.source != "retrace" or not wanted:
+        return None
+    for frame in sorted(wanted):
+        if not hold.has(frame) or (frame != hold.anchor and hold.frames[frame].lost):
+            raise HushError(
+                f"The hold is lost on frame {frame}, which a stroke takes from; choose another.", "not-held"
+            )
+    return replace(hold, frames={frame: hold.frames[frame] for frame in wanted if frame != hold.anchor})
 
 
 def _uncovered(

@@ -60,9 +60,11 @@ def feathered(changed: Mask) -> F32:
     return np.asarray(cv2.GaussianBlur(wide, (0, 0), FEATHER), np.float32)
 
 
-def donors_of(hold: Hold, read: Callable[[int], np.ndarray] | None, rect: Rect, encoding: Encoding) -> Donors | None:
+def donors_of(
+    hold: Hold | None, read: Callable[[int], np.ndarray] | None, rect: Rect, encoding: Encoding
+) -> Donors | None:
     """Other frames held still over ``rect``, each read once."""
-    if read is None:
+    if read is None or hold is None:
         return None
     kept: dict[int, F32] = {}
 

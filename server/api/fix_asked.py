@@ -6,6 +6,7 @@ from ninja import Schema
 from pydantic import Field
 
 from hushcore.recipe.models import (  # fmt: skip
+    FillData,
     FrontData,
     GroundData,
     MatchData,
@@ -13,6 +14,7 @@ from hushcore.recipe.models import (  # fmt: skip
     Node,
     OutlineData,
     PinData,
+    SoftenData,
     StrokeData,
 )
 
@@ -34,6 +36,7 @@ class CircleIn(Schema):
 
     frame: Whole
     loop: Annotated[list[Point], Field(min_length=3, max_length=5000)]
+    anew: bool = Field(default=False, description="Track anew where the surface is held already.")
 
 
 class VersionIn(Schema):
@@ -186,6 +189,7 @@ class StrokeEditIn(VersionIn):
     amount: Real | None = None
     moved: Point | None = None
     donor: DonorIn | None = None
+    span: tuple[Whole, Whole] | None = None
 
 
 class SpotsIn(VersionIn):
@@ -206,7 +210,7 @@ class ProtectIn(VersionIn):
 class SourceIn(VersionIn):
     """What replaces the mark."""
 
-    source: Literal["replace", "lift", "insert"]
+    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert"]
     blend: Literal["time", "light"] = "time"
     stands: bool = False
 
@@ -223,3 +227,34 @@ class ArtIn(VersionIn):
     corners: list[Point] = Field(min_length=4, max_length=4)
     mode: Literal["normal", "multiply", "screen", "overlay", "soft light", "colour"]
     opacity: float = Field(ge=0, le=1)
+
+
+class FillAsked(FillData):
+    """A fill; a donor on a hold of its own is named by its fix."""
+
+    donor_hold: None = None
+
+
+class FillIn(VersionIn):
+    """How the mark's place is filled. ``donor``: the fix whose hold carries what is borrowed."""
+
+    fill: FillAsked
+    donor: Whole | None = None
+
+
+class SoftenIn(VersionIn):
+    """How the mark is softened."""
+
+    soften: SoftenData
+
+
+class OtherFixIn(VersionIn):
+    """Another fix of the shot."""
+
+    other: Whole
+
+
+class DuplicateIn(Schema):
+    """What is copied."""
+
+    strokes: bool = True

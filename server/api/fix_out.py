@@ -3,15 +3,17 @@
 from collections.abc import Callable
 from dataclasses import asdict
 from functools import lru_cache
+from typing import Any
 
 from django.db.models import Q
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from fixes import change as changes
-from fixes.document import Document, missing_part, outline_of
+from fixes.document import Document, fill_of, is_off, missing_part, outline_of, soften_of
 from fixes.models import Fix, Path
+from holds import sharing
 from holds.models import Hold, HoldFrame
-from laying import evidence, ready
+from laying import bases, evidence, ready
 from plates.known import strokes
 from plates.models import Artwork, Plate
 from plates.retouching import PROPOSED
@@ -30,10 +32,12 @@ from api.fix_schemas import (
     StrokeOut,
     WeakOut,
 )
+from hushcore.edge.outline import Nodes
+from hushcore.errors import HushError
 from hushcore.hold.confidence import CELL
 from hushcore.hold.report import Note, weak_stretches
 from hushcore.plates.plate import still_rect
-from hushcore.recipe.models import FrontData, Node, OutlineData
+from hushcore.recipe.models import FillData, FrontData, Node, NodesKey, OutlineData, SoftenData
 
 
 def _rows(hold: Hold) -> list[HoldFrame]:
@@ -75,7 +79,7 @@ def fix_out(fix: Fix) -> FixOut:
     document = fix.document
     hold = Hold.objects.filter(id=document["hold"]).first() if document["hold"] else None
     edge = document["edge"]
-    outlines = [OutlineData.model_validate(outline_of(outline)) for outline in edge["outlines"]]
+    outlines = _outlines(fix)
     frames = _rows(hold) if hold else []
     protect = Path.objects.filter(id=document["protect"]).first() if document["protect"] else None
     steps = {
@@ -95,8 +99,9 @@ def fix_out(fix: Fix) -> FixOut:
             softness=edge["softness"], inside=edge["inside"],
         ),
         plate=next((plate for plate in plates if plate.id == document["plate"]), None), plates=plates,
-        strokes=_strokes_out(document), source=document["source"], blend=document["blend"], stands=document["stands"],
-        art=_art_out(document),
+        strokes=_strokes_out(document), source=document["source"], blend=document["blend"],
+        stands=document["stands"] or bool(edge.get("hold")),
+        **_source_out(fix, document), art=_art_out(document),
         front=FrontData(
             auto=document["front"]["auto"],
             shapes=[OutlineData.model_validate(outline_of(shape)) for shape in document["front"]["shapes"]],
@@ -108,6 +113,63 @@ def fix_out(fix: Fix) -> FixOut:
         redo=again.label if again else "", redo_at=fix.changed.timestamp() if again else 0,
         suggested_plate=_suggested(hold, frames) if hold else None,
     )  # fmt: skip
+
+
+def _source_out(fix: Fix, document: Document) -> dict[str, Any]:
+    """What the source needs, and what the fix shares."""
+    fill = dict(fill_of(document))
+    donor = fill.pop("donor", None)
+    owner = Hold.objects.filter(id=donor).values_list("fix", flat=True).first() if donor else None
+    carrier = document["edge"].get("hold")
+    return {
+        "fill": FillData.model_validate(fill), "donor": owner, "soften": SoftenData.model_validate(soften_of(document)),
+        "shares": [other.document["name"] for other in sharing.sharing(fix)],
+        "carried": CARRIED if carrier else "", "unmasked": _unmasked(fix, document) if carrier else "",
+    }  # fmt: skip
+
+
+KEY_EVERY = 4  # frames between the keys of a carried edge that are drawn
+
+
+def _outlines(fix: Fix) -> list[OutlineData]:
+    """The edge's outlines; one that another hold carries in frame px, with keys that are near enough for drawing."""
+    plain = [OutlineData.model_validate(outline_of(outline)) for outline in fix.document["edge"]["outlines"]]
+    if not fix.document["edge"].get("hold"):
+        return plain
+    try:
+        edge = bases.edge_of(fix)
+    except HushError:
+        return plain
+    made = []
+    for one, outline in zip(plain, edge.outlines, strict=True):
+        keys = [NodesKey(frame=frame, nodes=_nodes_out(nodes)) for frame, nodes in outline.keys[::KEY_EVERY]]
+        made.append(one.model_copy(update={"nodes": None, "polygon": None, "keys": keys}))
+    return made
+
+
+def _nodes_out(nodes: Nodes) -> list[Node]:
+    rows = zip(nodes.points, nodes.into, nodes.out, nodes.soft, strict=True)
+    return [
+        Node(x=float(p[0]), y=float(p[1]), into=(float(a[0]), float(a[1])), out=(float(b[0]), float(b[1])), soft=float(s))
+        for p, a, b, s in rows
+    ]  # fmt: skip
+
+
+CARRIED = "The edge rides the hold that it was circled with; the picture lies on what is behind it."
+
+
+def _unmasked(fix: Fix, document: Document) -> str:
+    """The stretches on which nothing is masked, in words."""
+    try:
+        edge = bases.edge_of(fix)
+    except HushError as problem:
+        return problem.message
+    shot = fix.shot
+    gaps = edge.unmasked(n for n in range(shot.first, shot.last + 1) if not is_off(document, n))
+    if not gaps:
+        return ""
+    said = ", ".join(f"{first} to {last}" if last > first else str(first) for first, last in gaps[:4])
+    return f"Nothing is masked on {said}{' and more' if len(gaps) > 4 else ''}, so nothing is filled there."
 
 
 def _first_nodes(outlines: list[OutlineData]) -> list[Node]:
@@ -126,7 +188,7 @@ def _strokes_out(document: Document) -> list[StrokeOut]:
     return [one for one in made if one is not None]
 
 
-SHOWN = ("kind", "radius", "hardness", "opacity", "flow", "band", "scale", "donor", "amount", "moved")
+SHOWN = ("kind", "radius", "hardness", "opacity", "flow", "band", "scale", "donor", "amount", "moved", "span")
 
 
 @lru_cache(maxsize=16_000)

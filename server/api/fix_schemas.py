@@ -7,6 +7,7 @@ from pydantic import BaseModel, Field
 
 from hushcore.recipe.models import (  # fmt: skip
     DonorData,
+    FillData,
     FrontData,
     GroundData,
     MatchData,
@@ -14,6 +15,7 @@ from hushcore.recipe.models import (  # fmt: skip
     Node,
     OutlineData,
     PinData,
+    SoftenData,
 )
 
 Point = tuple[float, float]
@@ -35,6 +37,7 @@ class StrokeOut(BaseModel):
     amount: float
     moved: Point
     at: Point
+    span: tuple[int, int] | None
 
 
 class IssueOut(Schema):
@@ -191,7 +194,13 @@ class FixOut(Schema):
     plate: PlateOut | None = Field(description="The plate that is worked on.")
     plates: list[PlateOut]
     strokes: list[StrokeOut]
-    source: Literal["replace", "lift", "insert"]
+    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert"]
+    fill: FillData
+    donor: int | None = Field(description="The fix whose hold carries what is borrowed.")
+    soften: SoftenData
+    shares: list[str] = Field(description="The other fixes that lie on its hold.")
+    carried: str = Field(description="The edge rides another hold: the words for it; empty when it does not.")
+    unmasked: str = Field(description="Where nothing is masked, in words; empty when something is on all frames.")
     blend: Literal["time", "light"]
     stands: bool
     art: ArtOut | None
@@ -207,6 +216,21 @@ class FixOut(Schema):
     redo: str
     redo_at: float
     suggested_plate: int | None
+
+
+class WayOut(Schema):
+    """A way to take the mark away, and the frames that it is tried on."""
+
+    key: str
+    words: str
+    frames: list[int]
+
+
+class TryOut(Schema):
+    """The loudest tell of a way on a frame."""
+
+    tell: str
+    value: float
 
 
 class SuggestOut(Schema):

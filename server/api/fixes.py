@@ -58,7 +58,7 @@ def get_fix(request: HttpRequest, fix: int) -> FixOut:
 def circle(request: HttpRequest, shot: int, payload: CircleIn) -> Status:
     """Start a fix from a loop: it proposes everything and begins to track both ways."""
     found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    return Status(201, fix_out(circling.circle(found, payload.frame, payload.loop, request.user)))
+    return Status(201, fix_out(circling.circle(found, payload.frame, payload.loop, request.user, payload.anew)))
 
 
 @router.patch("fixes/{fix}/name", response=FixOut)

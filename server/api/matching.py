@@ -63,8 +63,13 @@ def edge_lines(request: HttpRequest, fix: int, frame: int) -> LinesOut:
 @router.patch("fixes/{fix}/source", response=FixOut)
 def source(request: HttpRequest, fix: int, payload: SourceIn) -> FixOut:
     """What replaces the mark."""
-    args = (payload.source, payload.blend, payload.stands)
-    return apply(request, fix, payload.version, lambda d, fix: standing.set_source(d, fix, *args))
+
+    def do(document: Document, found: Fix) -> str:
+        # an edge that another hold carries is in frame px as long as it is carried
+        stands = document["stands"] if document["edge"].get("hold") else payload.stands
+        return standing.set_source(document, found, payload.source, payload.blend, stands)
+
+    return apply(request, fix, payload.version, do)
 
 
 @router.patch("fixes/{fix}/front", response=FixOut)

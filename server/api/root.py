@@ -13,6 +13,7 @@ from api.holds import router as holds
 from api.jobs import router as jobs
 from api.matching import router as matching
 from api.plates import router as plates
+from api.sources import router as sources
 
 api = NinjaAPI(title="Hush Patch", version="1", urls_namespace="api", docs_url="docs", auth=django_auth)
 api.add_router("", accounts)
@@ -23,5 +24,6 @@ api.add_router("", fixes)
 api.add_router("", holds)
 api.add_router("", matching)
 api.add_router("", plates)
+api.add_router("", sources)
 api.add_router("", deliveries)
 install(api)

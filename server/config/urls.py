@@ -1,6 +1,6 @@
 """Addresses: the API, the pictures, the live events; all else is the web side."""
 
-from api import fix_pictures, shot_pictures, uploads
+from api import fix_pictures, shot_pictures, sources, uploads
 from api.events import stream
 from api.root import api
 from django.conf import settings
@@ -27,6 +27,7 @@ urlpatterns = [
     path("pictures/fixes/<int:fix>/tracker/<int:frame>.jpg", fix_pictures.tracker),
     path("pictures/fixes/<int:fix>/plate.<str:suffix>", fix_pictures.plate),
     path("pictures/fixes/<int:fix>/sights/<str:what>/<int:frame>.png", fix_pictures.sight),
+    path("pictures/fixes/<int:fix>/tries/<str:key>/<int:frame>.jpg", sources.try_picture),
     path("pictures/fixes/<int:fix>/crops/<int:frame>.jpg", fix_pictures.crop),
     re_path(r"^(?!api/|pictures/|assets/)(?P<rest>.*)$", web),
 ]

@@ -50,7 +50,8 @@ def change(fix_id: int, version: int, by: AbstractBaseUser | None, do: Change) -
 
 def _touched(before: Document, after: Document) -> None:
     """What was proposed is the artist's own once it is touched."""
-    same = all(before[name] == after[name] for name in ("plates", "edge", "source", "stands"))
+    parts = ("plates", "edge", "source", "stands", "fill", "soften")
+    same = all(before.get(name) == after.get(name) for name in parts)
     if before.get("proposed") and after.get("proposed") == before["proposed"] and not same:
         del after["proposed"]
 
@@ -66,19 +67,25 @@ def locked(fix_id: int, version: int) -> Fix:
 
 
 def _keep(fix: Fix, document: Document, label: str, by: AbstractBaseUser | None) -> None:
+    before = fix.document
     fix.revisions.filter(number__gt=fix.revision).delete()
     fix.revision += 1
     fix.version += 1
     fix.document = document
     fix.save()
     Revision.objects.create(fix=fix, number=fix.revision, document=document, label=label, by=person(by))
-    changed(fix)
+    changed(fix, before)
 
 
-def changed(fix: Fix) -> None:
-    """Tell the screens, and whoever hangs on what the fix does to pixels."""
+def follow(fix: Fix, document: Document, label: str) -> None:
+    """A change that another fix's has brought about, in the same transaction: a step of its own."""
+    _keep(Fix.objects.select_for_update().get(id=fix.id), document, label, None)
+
+
+def changed(fix: Fix, before: Document) -> None:
+    """Tell the screens, and whoever hangs on what the fix does to pixels. ``before``: its document until now."""
     tell("fix", fix=fix.id, shot=fix.shot_id, version=fix.version)
-    fix_changed.send(Fix, fix=fix)
+    fix_changed.send(Fix, fix=fix, before=before)
 
 
 def person(by: AbstractBaseUser | None) -> Any:
@@ -93,10 +100,11 @@ def step(fix_id: int, version: int, by: int) -> Fix:
     found = fix.revisions.filter(number=fix.revision + by).first()
     if found is None:
         raise HushError("There is nothing to undo." if by < 0 else "There is nothing to redo.", "no-revision")
+    before = fix.document
     fix.revision, fix.document = found.number, found.document
     fix.version += 1
     fix.save()
-    changed(fix)
+    changed(fix, before)
     return fix
 
 

@@ -4,7 +4,7 @@ from typing import Any
 
 from fixes.models import Path
 from hushcore.errors import HushError
-from hushcore.recipe.models import EdgeData, MatchData, OutlineData, check
+from hushcore.recipe.models import EdgeData, FillData, MatchData, OutlineData, SoftenData, check
 
 Document = dict[str, Any]
 
@@ -15,6 +15,7 @@ def blank_document(name: str) -> dict[str, Any]:
         "name": name, "on": True, "hold": None,
         "edge": {"outlines": [], "growth": 6.0, "softness": 14.0, "inside": 0.0},
         "plate": None, "plates": [], "source": "replace", "blend": "time", "art": None,
+        "fill": None, "soften": None,
         "front": {"auto": True, "shapes": []}, "stands": False, "protect": None, "match": MatchData().model_dump(), "off": [],
     }  # fmt: skip
 
@@ -35,11 +36,32 @@ def missing_part(document: Document) -> str:
         return "No hold yet: circle the mark."
     if not document["edge"]["outlines"]:
         return "No edge yet: draw it round the mark."
+    source = document["source"]
+    if source == "fill":
+        fill = fill_of(document)
+        unset = fill["kind"] == "borrow" and not fill["keys"] and tuple(fill["offset"]) == (0, 0)
+        return "Nothing to borrow from yet: drag the clean place in the Still view." if unset else ""
+    if source == "soften":
+        return ""
     if not document["plates"]:
         return "No plate yet: pick a frame to retouch."
-    if document["source"] == "insert" and document["art"] is None:
+    if source == "retrace" and not any(one["on"] for entry in document["plates"] for one in entry["strokes"]):
+        return "No stroke yet: paint on the plate, and it is redone on every frame."
+    if source == "insert" and document["art"] is None:
         return "No artwork yet: bring in a picture to put on."
     return ""
+
+
+def fill_of(document: Document) -> Document:
+    """What is asked of the fill; as it is begun where nothing was set."""
+    kept: Document | None = document.get("fill")
+    return kept if kept is not None else {**FillData().model_dump(mode="json", exclude={"donor_hold"}), "donor": None}
+
+
+def soften_of(document: Document) -> Document:
+    """How it is softened; as it is begun where nothing was set."""
+    kept: Document | None = document.get("soften")
+    return kept if kept is not None else SoftenData().model_dump(mode="json")
 
 
 def outline_of(outline: Document) -> Document:
@@ -58,7 +80,8 @@ def edge_data(document: Document) -> EdgeData:
         raise HushError("No edge yet: draw it round the mark.", "incomplete")
     first, *more = (outline_of(outline) for outline in edge["outlines"])
     numbers = {name: edge[name] for name in ("growth", "softness", "inside")}
-    return check({**first, "more": more, **numbers}, EdgeData, "The edge")
+    hold = f"hold-{edge['hold']}.json" if edge.get("hold") else None
+    return check({**first, "more": more, **numbers, "hold": hold}, EdgeData, "The edge")
 
 
 def mark_of(document: Document) -> Any:

@@ -2,9 +2,9 @@
 
 from typing import Any
 
-from fixes.document import Document, edge_data, plain_outline
+from fixes.document import Document, edge_data, fill_of, plain_outline, soften_of
 from fixes.models import Fix, Path
-from hushcore.recipe.models import FrontData, MatchData, OutlineData, check
+from hushcore.recipe.models import FillData, FrontData, MatchData, OutlineData, SoftenData, check
 
 
 def set_edge(
@@ -14,6 +14,11 @@ def set_edge(
     before = document["edge"]
     kept = before["outlines"] if outlines is None else [stored(fix, outline) for outline in outlines]
     document["edge"] = {"outlines": kept, "growth": growth, "softness": softness, "inside": inside}
+    if before.get("hold"):
+        if outlines is None:
+            document["edge"]["hold"] = before["hold"]
+        else:  # drawn on the frames themselves from here on
+            document["stands"] = True
     edge_data(document).edge().check()
     return "Growth and softness" if outlines is None else "Edge"
 
@@ -40,6 +45,30 @@ def stored(fix: Fix, outline: OutlineData) -> Document:
         "keys": [{"frame": key.frame, "path": path(key.nodes)} for key in outline.keys],
         "takes": outline.takes, "width": outline.width, "span": outline.span,
     }  # fmt: skip
+
+
+LABELS = {"soak": "Soak", "contour": "Contour", "pull": "Pull", "weave": "Weave", "borrow": "Borrow"}
+
+
+def set_fill(document: Document, fill: FillData, donor: int | None) -> str:
+    """How the mark's place is filled; ``donor``: the hold that carries what is borrowed. Raises HushError for a place
+    without area."""
+    fill.fill()
+    before = fill_of(document)
+    document["fill"] = {**fill.model_dump(mode="json", exclude={"donor_hold"}), "donor": donor}
+    document["source"] = "fill"
+    label = LABELS.get(fill.kind, "Other frames")
+    moved = [name for name, value in document["fill"].items() if before.get(name) != value]
+    return f"{label}: {moved[0]}" if len(moved) == 1 and moved != ["kind"] else label
+
+
+def set_soften(document: Document, soften: SoftenData) -> str:
+    """How the mark is softened."""
+    before = soften_of(document)
+    document["soften"] = soften.model_dump(mode="json")
+    document["source"] = "soften"
+    moved = [name for name, value in document["soften"].items() if before.get(name) != value]
+    return f"Soften: {moved[0]}" if len(moved) == 1 else "Soften"
 
 
 def set_match(document: Document, match: MatchData) -> str:

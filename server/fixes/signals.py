@@ -2,7 +2,8 @@
 
 from django.dispatch import Signal
 
-# sent with ``fix`` in the transaction of every change that can alter pixels: its tells, and those of the fixes on it, are old
+# sent with ``fix`` and the document ``before`` in the transaction of every change that can alter pixels: its tells, and
+# those of the fixes on it, are old
 fix_changed = Signal()
 # sent with ``fix`` before it is taken away: work on it stops, what was made stays
 fix_leaves = Signal()

@@ -10,16 +10,20 @@ from fixes.change import person
 from fixes.document import blank_document, plain_outline
 from fixes.models import Fix, Path, Revision
 from jobs.models import Shot
+from procrastinate.contrib.django import app
 
-from holds import measuring
+from holds import measuring, sharing
 from hushcore.hold.overlay import stands_still
 from hushcore.recipe import circle as circling
 from hushcore.recipe.models import MethodData
 
 
-def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: AbstractBaseUser | None) -> Fix:
+def circle(
+    shot: Shot, frame: int, loop: list[tuple[float, float]], by: AbstractBaseUser | None, anew: bool = False
+) -> Fix:
     """A new fix from a loop round a mark on ``frame``: ground, anchor, edge, whether the mark stands in the frame; it starts
-    to track, and the worker chooses the surface by trying.
+    to track, and the worker chooses the surface by trying. On a surface that is held already that hold is used again,
+    unless it is to be tracked ``anew``.
 
     The slow part (looking whether the mark stands) is done before the transaction.
     """
@@ -29,13 +33,14 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
     outline = circling.check_loop(loop, clip.width, clip.height)
     media.check_range(frame, frame)
     stands = not clip.missing and stands_still(media.read, outline, frame, shot.first, shot.last)
+    under = None if stands or anew else sharing.surface_under(shot, frame, outline)
     ground = circling.ground_of(outline, frame, clip.width, clip.height, stands)
     with transaction.atomic():
         order = (shot.fixes.aggregate(top=Max("order"))["top"] or 0) + 1
         document = blank_document(f"Fix {order}")
         fix = Fix.objects.create(shot=shot, order=order, document=document)
-        path = Path.objects.create(fix=fix, nodes=circling.edge_nodes(outline))
-        hold = measuring.begin(fix, ground, MethodData())
+        path = Path.objects.create(fix=fix, nodes=circling.edge_nodes(outline if under is None else under.loop))
+        hold = measuring.begin(fix, ground, MethodData()) if under is None else under.hold
         document = deepcopy(document)
         document["stands"] = stands
         document["edge"] = {"outlines": [plain_outline(path.id)], "growth": 0.0, "softness": 14.0, "inside": 0.0}
@@ -46,4 +51,6 @@ def circle(shot: Shot, frame: int, loop: list[tuple[float, float]], by: Abstract
         shot.status = Shot.Status.IN_HAND
         shot.save(update_fields=["status"])
         tell("fix", fix=fix.id, shot=shot.id, version=fix.version)
+        if under is not None:  # it is held already: what follows a settled hold follows at once
+            app.configure_task("first_look").defer(fix=fix.id)
     return fix

@@ -17,6 +17,7 @@ from holds.models import Hold, Run
 from holds.reading import parts_of, reader_of, try_surfaces
 from holds.reworking import made_anew
 from holds.rows import keep, pack_state, unpack_state
+from holds.sharing import holds_of
 from holds.signals import hold_settled
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
@@ -188,7 +189,7 @@ def _finish(hold: Hold, run: Run | None, problem: str) -> None:
 def settle(hold: int) -> None:
     """A hold is done: bridge what was hidden, and tell whoever goes on from there."""
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
-    if held is None or held.fix.document["hold"] != hold:
+    if held is None or not held.fix.shot.fixes.filter(document__hold=hold).exists():
         return
     _bridge(held)
     hold_settled.send(Hold, hold=held)
@@ -241,6 +242,7 @@ def _rework(hold: Hold) -> bool:
 
 @receiver(fix_leaves)
 def stop_all(fix: Fix, **_: object) -> None:
-    """Holds end with their fix."""
-    for hold in fix.holds.all():
+    """Holds end with their fix, but for those that others lie on."""
+    others = {number for other in fix.shot.fixes.exclude(id=fix.id) for number in holds_of(other.document)}
+    for hold in fix.holds.exclude(id__in=[number for number in others if number]):
         stop(hold)

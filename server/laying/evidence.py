@@ -15,7 +15,7 @@ from laying.names import digest
 
 READS = "light, grain, shutter, standing highlights, 2"  # what is looked at; evidence of less is read anew
 CHOOSES = "light, share, standing, usual, 2"  # what is chosen
-MATTERS = ("edge", "plates", "source", "stands")  # parts of a document that a choice hangs on
+MATTERS = ("edge", "plates", "source", "stands", "fill", "soften")  # parts of a document that a choice hangs on
 KEPT_ROWS = 12  # of a fix: choices for states that undo may come back to
 
 
@@ -61,5 +61,5 @@ def seen_key(fix: Fix, hold: Hold) -> str:
 
 def choice_key(fix: Fix, hold: Hold) -> str:
 
-    parts = {name: fix.document[name] for name in MATTERS}
+    parts = {name: fix.document[name] for name in MATTERS if fix.document.get(name) is not None}
     return digest([root_of(hold), str(fix.shot.clip.encoding), READS, CHOOSES, parts])

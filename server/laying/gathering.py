@@ -4,16 +4,16 @@ from functools import lru_cache
 
 from django.db import transaction
 from events.tell import tell
-from fixes.document import edge_data
+from fixes.document import missing_part
 from fixes.models import Fix
 from holds.models import Hold
 
 from hushcore.patch.evidence import observed, settled_by
 from hushcore.patch.plan import Evidence, Plan
-from laying import ready
+from hushcore.plates.plate import Plate
+from laying import bases, ready
 from laying.evidence import KEPT_ROWS, choice_key, is_settled, root_of, seen_key
 from laying.models import Evidence as Row
-from laying.recipe import fix_data
 
 
 @lru_cache(maxsize=8)
@@ -30,7 +30,7 @@ def ensure(fix: Fix, hold: Hold) -> None:
         return
 
     encoding, engine = fix.shot.clip.encoding, hold.engine()
-    edge = edge_data(fix.document).edge()
+    edge = bases.edge_of(fix)
 
     def read(frame: int):  # type: ignore[no-untyped-def]
         return ready.codes_below(fix, frame)
@@ -42,8 +42,10 @@ def ensure(fix: Fix, hold: Hold) -> None:
         plain = {**said.plain(), "standing": None, "candidate": said.plain()["standing"]}
         row = Row.objects.update_or_create(fix=fix, key=seen_key(fix, hold), defaults={"data": plain})[0]
         _seen.cache_clear()
-    plates = ready.painted_plates(fix, hold)
-    plan = fix_data(fix.document).plan() if plates else Plan(edge, stands=fix.document["stands"])
+    plan, plates = Plan(edge, stands=fix.document["stands"]), list[tuple[int, Plate]]()
+    if not missing_part(fix.document):
+        plan = bases.plan_of(fix)
+        plates = ready.based_plates(fix, hold, plan)
     made = settled_by(_seen(row.id), read, engine, plan, plates, encoding)
     with transaction.atomic():
         Row.objects.update_or_create(fix=fix, key=choice_key(fix, hold), defaults={"data": made.plain()})

@@ -22,17 +22,20 @@ from hushcore.arrays import F32, Codes, Rect
 from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.media.pictures import read_codes
+from hushcore.patch.filling import softened_plate
 from hushcore.patch.fix import Fix as ReadyFix
 from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay_all
+from hushcore.patch.plan import ON_ITS_OWN, Plan
 from hushcore.plates import plate as plates
 from hushcore.recipe.build import build_art
 from hushcore.recipe.models import ArtData
 from hushcore.retouch.strokes import Canvas, paint
-from laying import evidence
+from laying import bases, evidence
 from laying.names import digest, recipe_of
 from laying.recipe import fix_data, strokes_of
 
+PARTS = ("edge", "plates", "source", "blend", "art", "front", "stands", "match", "fill", "soften")
 PLANE_SHOWS = 0.25  # of the ground's size, beyond it on every side
 SNAPSHOT_EVERY = 64  # strokes: editing an early one repaints from the last picture before it
 
@@ -70,7 +73,8 @@ def painted_plate(fix: Fix, entry: dict[str, Any], hold: Hold) -> plates.Plate:
     row = Plate.objects.get(id=entry["id"])
     strokes = strokes_of(entry)
     ids = tuple(number for number, _ in strokes)
-    base = (row.id, hold.id if row.frame != hold.anchor else 0, fix.shot.clip.encoding, below_state(fix))
+    begun = bases.begun_name(fix) if not row.picture else ""
+    base = (row.id, hold.id if row.frame != hold.anchor else 0, fix.shot.clip.encoding, below_state(fix), begun)
     for count in range(len(ids), -1, -1):
         found = plates_kept.get((base, ids[:count]))
         if found is not None:
@@ -107,9 +111,13 @@ def _bare_plate(fix: Fix, row: Plate, hold: Hold) -> plates.Plate:
         rect = plates.still_rect(engine, row.frame)
         start = plates.still_picture(codes_of(clip.media(), row.frame), engine, row.frame, rect, clip.encoding)
     finished = read_codes(inside_root(plates_root(), row.picture)) if row.picture else None
-    return plates.make_plate(
-        codes_below(fix, row.frame), engine, row.frame, [], finished, encoding=clip.encoding, start=start
-    )
+    codes = codes_below(fix, row.frame)
+    made = plates.make_plate(codes, engine, row.frame, [], finished, encoding=clip.encoding, start=start)
+    return made if row.picture else _begun(fix, hold, row.frame, made, codes)
+
+
+def _begun(fix: Fix, hold: Hold, frame: int, made: plates.Plate, codes: Codes) -> plates.Plate:
+    return bases.begun(fix, hold, frame, made, codes, lambda n: codes_below(fix, n), below_state(fix))
 
 
 class _Donors:
@@ -129,9 +137,35 @@ class _Donors:
         return self.kept[frame]
 
 
-def painted_plates(fix: Fix, hold: Hold) -> list[tuple[int, plates.Plate]]:
-    """The fix's plates, each with its frame, painted as they stand."""
-    return [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in fix.document["plates"]]
+def based_plates(fix: Fix, hold: Hold, plan: Plan) -> list[tuple[int, plates.Plate]]:
+    """The fix's plates, each with its frame, painted as they stand; of a source that needs none, first the anchor frame as
+    the source makes it."""
+    own = [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in fix.document["plates"]]
+    if plan.source not in (*ON_ITS_OWN, "fill"):
+        return own
+    base = plates_kept.once(_base_key(fix, hold), lambda: _base_plate(fix, hold, plan))
+    return [(hold.anchor, base), *(own if plan.source == "fill" else ())]
+
+
+def _base_key(fix: Fix, hold: Hold) -> Any:
+    document = fix.document
+    parts = {name: document.get(name) for name in ("edge", "source", "fill", "soften", "stands")}
+    if document["source"] == "retrace":
+        parts["plates"] = document["plates"]
+    return ("base", hold.id, hold.running, fix.shot.clip.encoding, below_state(fix), digest(parts))
+
+
+def _base_plate(fix: Fix, hold: Hold, plan: Plan) -> plates.Plate:
+    codes, engine, encoding = codes_below(fix, hold.anchor), hold_near(hold, hold.anchor), fix.shot.clip.encoding
+    made = plates.make_plate(codes, engine, hold.anchor, [], None, encoding)
+    if plan.source == "retrace":
+        painted = made.painted.copy()
+        canvas = Canvas(painted, made.original, made.rect, encoding, _Donors(fix, hold, made.rect))
+        paint(canvas, [stroke for stroke in plan.strokes if stroke.on(hold.anchor)])
+        return replace(made, painted=painted)
+    if plan.source == "soften":
+        return softened_plate(made, hold.anchor, plan)
+    return _begun(fix, hold, hold.anchor, made, codes)
 
 
 def ready(fix: Fix) -> tuple[ReadyFix, Hold]:
@@ -144,16 +178,18 @@ def _prepared(fix: Fix, below: str) -> tuple[ReadyFix, Hold, str]:
     document = fix.document
     hold = current_hold(fix)
     said, evidence_name = evidence.named(fix, hold)
-    parts = {k: document[k] for k in ("edge", "plates", "source", "blend", "art", "front", "stands", "match")}
+    parts = {k: document.get(k) for k in PARTS}
     key = (fix.id, hold.id, hold.running, fix.shot.clip.encoding, below, digest([parts, evidence_name]))
 
     def make() -> ReadyFix:
-        data = fix_data(document)
-        made = painted_plates(fix, hold)
-        whole = data.stands or said.standing is not None  # plates must be found on their own frames
+        data, plan = fix_data(document), bases.plan_of(fix)
+        made = based_plates(fix, hold, plan)
+        # plates must be found on their own frames, donors on all
+        whole = plan.stands or said.standing is not None or plan.source == "retrace"
         engine = hold.engine(frames=whole)
         art = _art(fix, data.art)
-        prepared = make_fix(engine, data.plan(), made, said, art, lambda n: codes_below(fix, n), fix.id)
+        donor = bases.donor_of(fix)
+        prepared = make_fix(engine, plan, made, said, art, lambda n: codes_below(fix, n), fix.id, donor)
         return replace(prepared, hold=hold.engine(frames=False)) if whole else prepared
 
     return fixes_kept.once(key, make), hold, evidence_name

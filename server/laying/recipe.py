@@ -1,6 +1,6 @@
 """A fix's document as the engine's recipe."""
 
-from fixes.document import Document, edge_data, missing_part, outline_of
+from fixes.document import Document, edge_data, fill_of, missing_part, outline_of, soften_of
 from plates.known import strokes
 from plates.models import Artwork, Plate
 
@@ -14,6 +14,20 @@ def strokes_of(entry: Document) -> list[tuple[int, StrokeData]]:
     return [
         (stroke["id"], known[stroke["id"]]) for stroke in entry["strokes"] if stroke["on"] and stroke["id"] in known
     ]
+
+
+def _source(document: Document) -> Document:
+    """The source with what it needs."""
+    made: Document = {"source": document["source"]}
+    if document["source"] == "fill":
+        fill = dict(fill_of(document))
+        donor = fill.pop("donor", None)
+        made["fill"] = {**fill, "donor_hold": f"hold-{donor}.json" if donor else None}
+    elif document["source"] == "soften":
+        made["soften"] = soften_of(document)
+    elif document["source"] == "retrace":
+        made["strokes"] = [data.model_dump() for entry in document["plates"] for _, data in strokes_of(entry)]
+    return made
 
 
 def fix_data(document: Document) -> FixData:
@@ -35,7 +49,7 @@ def fix_data(document: Document) -> FixData:
                 }
                 for entry in document["plates"]
             ],
-            "source": document["source"], "blend": document["blend"], "stands": document["stands"],
+            **_source(document), "blend": document["blend"], "stands": document["stands"],
             "art": None if art is None else {
                 "picture": art.file, **{name: document["art"][name] for name in ("corners", "mode", "opacity")},
             },

@@ -10,7 +10,7 @@ from jobs.viewing import View, seen
 
 from hushcore.arrays import Codes, Rect
 from hushcore.plates.plate import still_picture
-from laying import ready
+from laying import bases, ready
 
 CROP_HEIGHT = 84
 
@@ -41,6 +41,9 @@ def crop_bytes(fix: Fix, frame: int, after: bool) -> bytes:
 def spot(fix: Fix) -> Rect:
     """The whole mark with a quarter of its size round it, twice as wide as tall: the strip's shape."""
     outline = mark_of(fix.document)
+    if fix.document["edge"].get("hold"):  # carried by another hold: where it is half way through
+        keys = bases.edge_of(fix).outlines[0].keys
+        outline = keys[len(keys) // 2][1].line(True)[0]
     (left, top), (right, bottom) = outline.min(0), outline.max(0)
     x, y = (left + right) / 2, (top + bottom) / 2
     half = 1.25 * max((right - left) / 4, (bottom - top) / 2) + 8

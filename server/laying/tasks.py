@@ -6,9 +6,12 @@ from django.conf import settings
 from django.dispatch import receiver
 from fixes.change import Conflict
 from fixes.models import Fix
+from fixes.signals import fix_changed
+from holds.current import current_hold
 from holds.models import Hold
 from holds.reading import below_is_laid_by
 from holds.signals import hold_settled
+from procrastinate.contrib.django import app
 
 from hushcore.errors import HushError
 from laying import proposing
@@ -24,6 +27,16 @@ def look(hold: Hold, **_: object) -> None:
     """Propose a retouch where there is none, gather the evidence and choose, before the tells are measured."""
     first_retouch(hold.fix_id)
     ensure(Fix.objects.select_related("shot__clip").get(id=hold.fix_id), hold)
+
+
+@app.task(queue="default", name="first_look")
+def first_look(fix: int) -> None:
+    """A fix was made on a hold that is settled already."""
+    first_retouch(fix)
+    found = Fix.objects.select_related("shot__clip").filter(id=fix).first()
+    if found is not None and found.document["hold"]:
+        ensure(found, current_hold(found))
+        fix_changed.send(Fix, fix=found, before=found.document)
 
 
 def first_retouch(fix: int) -> None:

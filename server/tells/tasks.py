@@ -47,7 +47,7 @@ def reordered(shot: int, order: int, **_: object) -> None:
 @receiver(hold_settled)
 def settled(hold: Hold, **_: object) -> None:
     """A hold is done: there is something to judge."""
-    ask(hold.fix.shot_id, hold.fix.order)
+    ask(hold.fix.shot_id)
 
 
 def ask(shot: int, order: int = 0) -> None:

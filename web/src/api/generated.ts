@@ -1468,6 +1468,126 @@ export interface paths {
         patch: operations["api_plates_protect"];
         trace?: never;
     };
+    "/api/fixes/{fix}/fill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Fill
+         * @description How the mark's place is filled; it becomes the source.
+         */
+        patch: operations["api_sources_fill"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/soften": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Soften
+         * @description How the mark is softened; it becomes the source.
+         */
+        patch: operations["api_sources_soften"];
+        trace?: never;
+    };
+    "/api/fixes/{fix}/behind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Behind
+         * @description What lies behind the mark is another fix's surface: filled from other frames on that hold, the edge on its own.
+         */
+        post: operations["api_sources_behind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description A copy right above it on the same hold, with or without its plates and strokes.
+         */
+        post: operations["api_sources_duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/tries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tries
+         * @description The ways that fit, and the frames that each is shown on.
+         */
+        get: operations["api_sources_tries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fixes/{fix}/tries/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One Try
+         * @description A way's loudest tell on a frame; its picture is there after that at once.
+         */
+        get: operations["api_sources_one_try"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deliveries": {
         parameters: {
             query?: never;
@@ -2193,6 +2313,30 @@ export interface components {
             opacity: number;
         };
         /**
+         * BorrowKeyData
+         * @description Where a borrowed place lies on a frame; evenly between keys.
+         */
+        BorrowKeyData: {
+            /** Frame */
+            frame: number;
+            /** Offset */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description Degrees.
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Zoom
+             * @default 1
+             */
+            zoom: number;
+        };
+        /**
          * ChosenData
          * @description What was chosen for ``auto`` by what it does on the shot; see ``patch.choose``.
          */
@@ -2275,6 +2419,136 @@ export interface components {
             inside: number;
         };
         /**
+         * FillData
+         * @description A fill; what its kind does not need is left as it is. See ``fill.plan.Fill``.
+         */
+        FillData: {
+            /**
+             * Kind
+             * @default soak
+             * @enum {string}
+             */
+            kind: "soak" | "contour" | "pull" | "weave" | "borrow" | "other frames";
+            /**
+             * Smooth
+             * @description px along the rim.
+             * @default 6
+             */
+            smooth: number;
+            /**
+             * Way
+             * @description Of contour: how lines are carried inwards.
+             * @default flow
+             * @enum {string}
+             */
+            way: "flow" | "march";
+            /**
+             * Direction
+             * @description Of pull, degrees, 90 is down; none: from all sides, or across a line.
+             */
+            direction?: number | null;
+            /**
+             * Side
+             * @description Of pull: -1 from behind, 0 from both, 1 from ahead.
+             * @default 0
+             */
+            side: number;
+            /**
+             * Patch
+             * @description Of weave: px of its patches.
+             * @default 13
+             */
+            patch: number;
+            /**
+             * Place
+             * @description Of weave: where texture is taken; none: round the mark.
+             */
+            place?: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Seed
+             * @description Another answer.
+             * @default 0
+             */
+            seed: number;
+            /**
+             * Offset
+             * @description Of borrow: donor minus mark, px.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description Degrees.
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Zoom
+             * @default 1
+             */
+            zoom: number;
+            /**
+             * Flip
+             * @default false
+             */
+            flip: boolean;
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["BorrowKeyData"][];
+            /**
+             * Exposure
+             * @description Stops.
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Fit
+             * @description Its tone is brought to the rim's.
+             * @default true
+             */
+            fit: boolean;
+            /**
+             * Live
+             * @description Taken from every frame anew.
+             * @default false
+             */
+            live: boolean;
+            /**
+             * Donor Hold
+             * @description Hold file of the donor, when it moves on its own.
+             */
+            donor_hold?: string | null;
+            /**
+             * Reach
+             * @description Of other frames: how far away at most.
+             * @default 48
+             */
+            reach: number;
+            /**
+             * Rest
+             * @description What no frame shows is filled by it.
+             * @default weave
+             * @enum {string}
+             */
+            rest: "weave" | "soak" | "plate";
+        };
+        /**
          * FixOut
          * @description A fix with all that its stages show.
          */
@@ -2305,7 +2579,29 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "replace" | "lift" | "insert";
+            source: "replace" | "lift" | "retrace" | "fill" | "soften" | "insert";
+            fill: components["schemas"]["FillData"];
+            /**
+             * Donor
+             * @description The fix whose hold carries what is borrowed.
+             */
+            donor: number | null;
+            soften: components["schemas"]["SoftenData"];
+            /**
+             * Shares
+             * @description The other fixes that lie on its hold.
+             */
+            shares: string[];
+            /**
+             * Carried
+             * @description The edge rides another hold: the words for it; empty when it does not.
+             */
+            carried: string;
+            /**
+             * Unmasked
+             * @description Where nothing is masked, in words; empty when something is on all frames.
+             */
+            unmasked: string;
             /**
              * Blend
              * @enum {string}
@@ -2908,6 +3204,43 @@ export interface components {
             ][];
         };
         /**
+         * SoftenData
+         * @description Softening; see ``retouch.soften.Soften``.
+         */
+        SoftenData: {
+            /**
+             * Scale
+             * @description px; tone finer than this is smoothed.
+             * @default 10
+             */
+            scale: number;
+            /**
+             * Amount
+             * @default 0.5
+             */
+            amount: number;
+            /**
+             * Texture
+             * @description Times its own.
+             * @default 1
+             */
+            texture: number;
+            /**
+             * Lines
+             * @description How far creases are evened.
+             * @default 0
+             */
+            lines: number;
+            /**
+             * Take
+             * @description px to a place whose texture is taken instead.
+             */
+            take?: [
+                number,
+                number
+            ] | null;
+        };
+        /**
          * StrokeOut
          * @description A stroke of the plate's list, without its points; ``at`` is where it begins.
          */
@@ -2943,6 +3276,11 @@ export interface components {
                 number,
                 number
             ];
+            /** Span */
+            span: [
+                number,
+                number
+            ] | null;
         };
         /**
          * TriedData
@@ -3007,6 +3345,12 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Anew
+             * @description Track anew where the surface is held already.
+             * @default false
+             */
+            anew: boolean;
         };
         /**
          * NameIn
@@ -3229,7 +3573,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "replace" | "lift" | "insert";
+            source: "replace" | "lift" | "retrace" | "fill" | "soften" | "insert";
             /**
              * Blend
              * @default time
@@ -3567,6 +3911,14 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Span
+             * @description First and last frame on which it is redone; none: all.
+             */
+            span?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * StrokeIn
@@ -3669,6 +4021,11 @@ export interface components {
                 number
             ] | null;
             donor?: components["schemas"]["DonorIn"] | null;
+            /** Span */
+            span?: [
+                number,
+                number
+            ] | null;
         };
         /**
          * ApartOut
@@ -3689,6 +4046,196 @@ export interface components {
             version: number;
             /** Nodes */
             nodes: components["schemas"]["Node"][] | null;
+        };
+        /**
+         * FillAsked
+         * @description A fill; a donor on a hold of its own is named by its fix.
+         */
+        FillAsked: {
+            /**
+             * Kind
+             * @default soak
+             * @enum {string}
+             */
+            kind: "soak" | "contour" | "pull" | "weave" | "borrow" | "other frames";
+            /**
+             * Smooth
+             * @description px along the rim.
+             * @default 6
+             */
+            smooth: number;
+            /**
+             * Way
+             * @description Of contour: how lines are carried inwards.
+             * @default flow
+             * @enum {string}
+             */
+            way: "flow" | "march";
+            /**
+             * Direction
+             * @description Of pull, degrees, 90 is down; none: from all sides, or across a line.
+             */
+            direction?: number | null;
+            /**
+             * Side
+             * @description Of pull: -1 from behind, 0 from both, 1 from ahead.
+             * @default 0
+             */
+            side: number;
+            /**
+             * Patch
+             * @description Of weave: px of its patches.
+             * @default 13
+             */
+            patch: number;
+            /**
+             * Place
+             * @description Of weave: where texture is taken; none: round the mark.
+             */
+            place?: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Seed
+             * @description Another answer.
+             * @default 0
+             */
+            seed: number;
+            /**
+             * Offset
+             * @description Of borrow: donor minus mark, px.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number
+            ];
+            /**
+             * Turn
+             * @description Degrees.
+             * @default 0
+             */
+            turn: number;
+            /**
+             * Zoom
+             * @default 1
+             */
+            zoom: number;
+            /**
+             * Flip
+             * @default false
+             */
+            flip: boolean;
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["BorrowKeyData"][];
+            /**
+             * Exposure
+             * @description Stops.
+             * @default 0
+             */
+            exposure: number;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Fit
+             * @description Its tone is brought to the rim's.
+             * @default true
+             */
+            fit: boolean;
+            /**
+             * Live
+             * @description Taken from every frame anew.
+             * @default false
+             */
+            live: boolean;
+            /** Donor Hold */
+            donor_hold?: null;
+            /**
+             * Reach
+             * @description Of other frames: how far away at most.
+             * @default 48
+             */
+            reach: number;
+            /**
+             * Rest
+             * @description What no frame shows is filled by it.
+             * @default weave
+             * @enum {string}
+             */
+            rest: "weave" | "soak" | "plate";
+        };
+        /**
+         * FillIn
+         * @description How the mark's place is filled. ``donor``: the fix whose hold carries what is borrowed.
+         */
+        FillIn: {
+            /** Version */
+            version: number;
+            fill: components["schemas"]["FillAsked"];
+            /** Donor */
+            donor?: number | null;
+        };
+        /**
+         * SoftenIn
+         * @description How the mark is softened.
+         */
+        SoftenIn: {
+            /** Version */
+            version: number;
+            soften: components["schemas"]["SoftenData"];
+        };
+        /**
+         * OtherFixIn
+         * @description Another fix of the shot.
+         */
+        OtherFixIn: {
+            /** Version */
+            version: number;
+            /** Other */
+            other: number;
+        };
+        /**
+         * DuplicateIn
+         * @description What is copied.
+         */
+        DuplicateIn: {
+            /**
+             * Strokes
+             * @default true
+             */
+            strokes: boolean;
+        };
+        /**
+         * WayOut
+         * @description A way to take the mark away, and the frames that it is tried on.
+         */
+        WayOut: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Frames */
+            frames: number[];
+        };
+        /**
+         * TryOut
+         * @description The loudest tell of a way on a frame.
+         */
+        TryOut: {
+            /** Tell */
+            tell: string;
+            /** Value */
+            value: number;
         };
         /**
          * DeliveryOut
@@ -5795,6 +6342,159 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_sources_fill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FillIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_sources_soften: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoftenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_sources_behind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OtherFixIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_sources_duplicate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DuplicateIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FixOut"];
+                };
+            };
+        };
+    };
+    api_sources_tries: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                fix: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"][];
+                };
+            };
+        };
+    };
+    api_sources_one_try: {
+        parameters: {
+            query: {
+                frame: number;
+            };
+            header?: never;
+            path: {
+                fix: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TryOut"];
                 };
             };
         };
