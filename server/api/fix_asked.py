@@ -229,16 +229,10 @@ class ArtIn(VersionIn):
     opacity: float = Field(ge=0, le=1)
 
 
-class FillAsked(FillData):
-    """A fill; a donor on a hold of its own is named by its fix."""
-
-    donor_hold: None = None
-
-
 class FillIn(VersionIn):
     """How the mark's place is filled. ``donor``: the fix whose hold carries what is borrowed."""
 
-    fill: FillAsked
+    fill: FillData
     donor: Whole | None = None
 
 

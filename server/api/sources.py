@@ -25,8 +25,6 @@ router = Router(tags=["sources"])
 @router.patch("fixes/{fix}/fill", response=FixOut)
 def fill(request: HttpRequest, fix: int, payload: FillIn) -> FixOut:
     """How the mark's place is filled; it becomes the source."""
-    asked = FillData.model_validate(payload.fill.model_dump())
-
     def do(document: Document, found: Fix) -> str:
         donor = None
         if payload.donor is not None:
@@ -34,7 +32,7 @@ def fill(request: HttpRequest, fix: int, payload: FillIn) -> FixOut:
             donor = other.document["hold"]
             if not donor:
                 raise HushError(f"{other.document['name']} has no hold yet; let it track first.", "no-hold")
-        return shape.set_fill(document, asked, donor)
+        return shape.set_fill(document, payload.fill, donor)
 
     return apply(request, fix, payload.version, do)
 

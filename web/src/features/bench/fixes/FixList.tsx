@@ -1,8 +1,8 @@
 import { useSortable } from "@dnd-kit/sortable";
 import { CSS } from "@dnd-kit/utilities";
-import { Eye, EyeOff, GripVertical, Trash2 } from "lucide-react";
+import { CopyPlus, Eye, EyeOff, GripVertical, Trash2 } from "lucide-react";
 import { useState } from "react";
-import { client, type Fix, type Shot } from "../../../api/client";
+import { body, client, type Fix, type Shot } from "../../../api/client";
 import { keys, queries, useChange } from "../../../api/queries";
 import { Button, Dot } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
@@ -11,10 +11,12 @@ import { level, loudest, running, tellLevel } from "../shared/levels";
 import { useBench } from "../store";
 import { InOrder } from "./InOrder";
 
-const kindWords = (fix: Fix) =>
-  fix.plates.length === 0
-    ? fix.hold!.kind
-    : `${fix.hold!.kind}, ${fix.plates.length > 1 ? `${fix.plates.length} plates` : fix.source}`;
+const kindWords = (fix: Fix) => {
+  const kind = fix.shares.length ? `shared ${fix.hold!.kind}` : fix.hold!.kind;
+  if (fix.source === "fill") return `${kind}, ${fix.fill.kind}`;
+  if (fix.plates.length === 0 && fix.source !== "soften") return kind;
+  return `${kind}, ${fix.plates.length > 1 ? `${fix.plates.length} plates` : fix.source}`;
+};
 
 export function FixList({ shot, fixes }: { shot: Shot; fixes: Fix[] }) {
   const chosen = useBench((state) => state.fix) ?? fixes[0]?.id;
@@ -66,6 +68,18 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
       change.mutate(({ params, version }) =>
         client.PATCH("/api/fixes/{fix}/name", { params, body: { version, name } }),
       );
+  };
+  const duplicate = async () => {
+    try {
+      const made = await body<Fix>(
+        client.POST("/api/fixes/{fix}/duplicate", { params: { path: { fix: fix.id } }, body: { strokes: true } }),
+      );
+      set({ fix: made.id });
+      say(`${made.name} lies on the same hold, with the strokes of ${fix.name}.`);
+    } catch (problem) {
+      say((problem as Error).message);
+    }
+    void queries.invalidateQueries({ queryKey: keys.fixes(shot.id) });
   };
   const remove = async () => {
     try {
@@ -159,6 +173,15 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
           }
         >
           {fix.on ? <Eye size={14} /> : <EyeOff size={14} />}
+        </button>
+        <button
+          type="button"
+          aria-label={`Duplicate ${fix.name}`}
+          title="A copy on the same hold"
+          className="text-faint hover:text-ink"
+          onClick={() => void duplicate()}
+        >
+          <CopyPlus size={13} />
         </button>
         <button
           type="button"

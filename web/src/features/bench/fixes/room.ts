@@ -11,17 +11,18 @@ export function useCircleRoom({ shot }: Given): Room {
   const [busy, setBusy] = useState(false);
   const { getState: bench } = useBench;
 
-  async function circled(points: Point[]) {
+  async function circled(points: Point[], anew: boolean) {
     setBusy(true);
     try {
       const made = await body<Fix>(
         client.POST("/api/shots/{shot}/circle", {
           params: { path: { shot: shot.id } },
-          body: { frame: bench().frame, loop: points.map((p) => [p.x, p.y]) },
+          body: { frame: bench().frame, loop: points.map((p) => [p.x, p.y]), anew },
         }),
       );
       keepFix(made);
       bench().set({ fix: made.id, stage: "hold", tool: "look" });
+      if (made.shares.length) say(`On the surface of ${made.shares[0]}: its hold is used, nothing is tracked again.`);
     } catch (problem) {
       say((problem as Error).message);
     }
@@ -32,10 +33,10 @@ export function useCircleRoom({ shot }: Given): Room {
     note: busy ? "Looking at the loop: trying a plane and a mesh on a few frames" : null,
     loops: {
       circle: {
-        words: "Draw a loose loop round the mark where it is sharp. Esc leaves.",
+        words: "Draw a loose loop round the mark where it is sharp. Esc leaves; with Alt it is tracked anew.",
         where: "shot",
         least: 6,
-        done: ({ points }) => void circled(points),
+        done: ({ points, alt }) => void circled(points, alt),
       },
     },
   };

@@ -43,6 +43,11 @@ export function HoldStage({ shot, fix, change }: PanelProps) {
     >
       {hold ? (
         <>
+          {fix.shares.length > 0 && (
+            <p className="text-soft">
+              On the same hold as {fix.shares.join(", ")}: what is corrected is gained by all. Tracking anew parts them.
+            </p>
+          )}
           <Choice
             label="Part of the hold"
             wide

@@ -4,20 +4,19 @@ import type { PanelProps } from "../shared/panel";
 import { Section } from "../shared/Section";
 import { ArtPart } from "./ArtPart";
 import { BrushPart } from "./BrushPart";
+import { FillPart } from "./FillPart";
 import { PlateRow } from "./PlateRow";
 import { Proposed } from "./Proposed";
 import { RoundTrip } from "./RoundTrip";
+import { SoftenPart } from "./SoftenPart";
 import { StrokeList } from "./StrokeList";
+import { TrySheet } from "./TrySheet";
+import { WayPicker } from "./WayPicker";
+import { SOURCES, type Source, sourceWords } from "./ways";
 
-const SOURCES = {
-  replace: ["Replace", "The plate covers the mark"],
-  lift: ["Lift", "Only what the retouch changed is carried: ink, stains, tan lines"],
-  insert: ["Insert", "New artwork or make-up on the surface"],
-} as const;
+const STANDS = "The mark stands in the frame and lies on another place of the surface on every frame";
 
-const WORDS = { replace: "retouched", lift: "lifted off", insert: "put on" };
-
-/** What takes the mark's place: plates, the brushes on them, artwork. */
+/** What takes the mark's place: one of six sources, and what it needs. */
 export function SourceStage({ shot, fix, change }: PanelProps) {
   const keep = (part: Partial<Pick<Fix, "source" | "blend" | "stands">>) => {
     const { source, blend, stands } = { ...fix, ...part };
@@ -25,38 +24,35 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
       client.PATCH("/api/fixes/{fix}/source", { params, body: { version, source, blend, stands } }),
     );
   };
+  const pick = (source: Source) => {
+    if (source === "fill" && fix.stands && fix.fill.kind !== "other frames") {
+      const fill = { ...fix.fill, kind: "other frames" as const, donor_hold: null };
+      change.mutate(({ params, version }) =>
+        client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill, donor: null } }),
+      );
+    } else keep({ source });
+  };
+  const why = (source: Source) => (fix.stands && (source === "retrace" || source === "soften") ? STANDS : "");
+  const plated = fix.source !== "soften";
   return (
     <Section
       stage="source"
       name="Source"
-      words={
-        fix.proposed
-          ? `proposed, ${plateWords(fix)}`
-          : fix.plates.length
-            ? `${WORDS[fix.source]}, ${plateWords(fix)}`
-            : "no plate yet"
-      }
-      figure={fix.plate ? String(fix.plate.frame) : ""}
+      words={sourceWords(fix)}
+      figure={fix.plate && plated ? String(fix.plate.frame) : ""}
       hint={{
         words:
           "Take a plate, Alt-click a clean place beside the mark, then paint over it. It is carried to every frame.",
-        done: fix.strokes.length > 0,
+        done: fix.strokes.length > 0 || fix.source === "fill" || fix.source === "soften" || !!fix.proposed,
       }}
     >
-      <Choice
-        label="Source"
-        wide
-        value={fix.source}
-        onChange={(source) => keep({ source })}
-        options={(Object.keys(SOURCES) as (keyof typeof SOURCES)[]).map((value) => ({
-          value,
-          words: SOURCES[value][0],
-          tip: SOURCES[value][1],
-        }))}
-      />
-      <Proposed fix={fix} change={change} />
-      <PlateRow shot={shot} fix={fix} change={change} />
-      {fix.plates.length > 1 && (
+      <WayPicker label="Source" value={fix.source} ways={SOURCES} disabled={why} onChange={pick} />
+      {fix.source === "fill" && <FillPart shot={shot} fix={fix} change={change} />}
+      {fix.source === "soften" && <SoftenPart shot={shot} fix={fix} change={change} />}
+      <TrySheet shot={shot} fix={fix} change={change} />
+      {fix.source === "replace" && <Proposed fix={fix} change={change} />}
+      {plated && <PlateRow shot={shot} fix={fix} change={change} />}
+      {fix.plates.length > 1 && fix.source !== "fill" && fix.source !== "retrace" && plated && (
         <Choice
           label="Plates share the shot"
           wide
@@ -69,15 +65,13 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
         />
       )}
       {fix.source === "insert" && <ArtPart shot={shot} fix={fix} change={change} />}
-      {fix.plate && (
+      {fix.plate && plated && (
         <>
           <BrushPart shot={shot} fix={fix} change={change} />
           <StrokeList fix={fix} change={change} />
-          <RoundTrip shot={shot} fix={fix} change={change} />
+          {fix.source !== "retrace" && <RoundTrip shot={shot} fix={fix} change={change} />}
         </>
       )}
     </Section>
   );
 }
-
-const plateWords = (fix: Fix) => (fix.plates.length === 1 ? "1 plate" : `${fix.plates.length} plates`);

@@ -14,6 +14,32 @@ export function art(ink: Ink, place: Place, corners: Point[]) {
   for (const corner of corners) draw.node(ink, place(corner), false);
 }
 
+const HEAD = 9; // screen px of an arrow's head
+
+/** The arrow along which a fill is pulled; its tip is dragged. */
+export function arrow(ink: Ink, place: Place, from: Point, to: Point) {
+  const [a, b] = [place(from), place(to)];
+  const way = Math.atan2(b.y - a.y, b.x - a.x);
+  draw.chalk(ink, [a, b]);
+  for (const turn of [2.6, -2.6]) {
+    const wing = { x: b.x + HEAD * Math.cos(way + turn), y: b.y + HEAD * Math.sin(way + turn) };
+    draw.chalk(ink, [b, wing]);
+  }
+  draw.node(ink, b, true);
+}
+
+/** The place that is borrowed, and the way from it to the mark. */
+export function donor(ink: Ink, place: Place, points: Point[], middle: Point) {
+  const shown = points.map(place);
+  draw.stitch(ink, shown);
+  const centre = { x: 0, y: 0 };
+  for (const p of shown) {
+    centre.x += p.x / shown.length;
+    centre.y += p.y / shown.length;
+  }
+  draw.dotted(ink, [place(middle), centre]);
+}
+
 /** The clone brush before and while it paints: the ring, what it will lay, and where it takes it from. */
 export function brush(
   ink: Ink,

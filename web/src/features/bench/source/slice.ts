@@ -4,7 +4,7 @@ import type { Point } from "../../../geometry/points";
 /** What a brush does; spots are healed on a click, their donor found by itself. */
 export type BrushKind = "clone" | "heal" | "spots" | "paint" | "lighten" | "darken" | "smooth" | "sharpen" | "restore";
 export type Band = "all" | "tone" | "texture";
-export type SourceTool = "protect" | "moveStroke";
+export type SourceTool = "protect" | "moveStroke" | "weavePlace" | "softenTake";
 
 /** Whether a brush lays what is at a donor. */
 export const fromDonor = (kind: BrushKind) => kind === "clone" || kind === "heal";

@@ -1,0 +1,35 @@
+interface Props<T extends string> {
+  label: string;
+  value: T;
+  ways: Record<T, { name: string; words: string }>;
+  disabled?: (way: T) => string;
+  onChange: (way: T) => void;
+}
+
+/** One of six, in two rows of three, and a line that says what the chosen one is for. */
+export function WayPicker<T extends string>({ label, value, ways, disabled, onChange }: Props<T>) {
+  return (
+    <>
+      <div role="radiogroup" aria-label={label} className="grid grid-cols-3 gap-1">
+        {(Object.keys(ways) as T[]).map((way) => {
+          const why = disabled?.(way) ?? "";
+          return (
+            <button
+              key={way}
+              type="button"
+              role="radio"
+              aria-checked={way === value}
+              aria-disabled={why !== ""}
+              title={why || ways[way].words}
+              onClick={() => !why && onChange(way)}
+              className={`h-[26px] truncate rounded-md border px-1 ${way === value ? "border-thread bg-felt-3 text-ink" : "border-line text-soft hover:text-ink"} ${why ? "opacity-40" : ""}`}
+            >
+              {ways[way].name}
+            </button>
+          );
+        })}
+      </div>
+      <p className="text-soft">{ways[value].words}</p>
+    </>
+  );
+}

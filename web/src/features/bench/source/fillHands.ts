@@ -1,0 +1,97 @@
+import { useEffect, useRef, useState } from "react";
+import { client, type Fix } from "../../../api/client";
+import { add, distance, type Point, sub } from "../../../geometry/points";
+import { inside } from "../../../geometry/shapes";
+import { outlineNodes } from "../shared/nodes";
+import type { Change } from "../shared/panel";
+import { donorAt, withDonor } from "./BorrowPart";
+import type { Fill } from "./ways";
+
+const REACH = 12; // screen px
+const ARROW = 1.5; // times the mark's half size: the arrow's length
+const SHORTEST = 40; // px
+
+/** The mark's middle and half its size, on the still surface. */
+export function middleOf(fix: Fix, frame: number): { middle: Point; half: number } | null {
+  const points = fix.edge.outlines.flatMap((one) => outlineNodes(one, frame));
+  if (!points.length) return null;
+  const [xs, ys] = [points.map((p) => p.x), points.map((p) => p.y)];
+  const [left, right, top, low] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+  return { middle: { x: (left + right) / 2, y: (top + low) / 2 }, half: Math.max(right - left, low - top) / 2 };
+}
+
+const turned = (p: Point, about: Point, degrees: number, zoom: number): Point => {
+  const [c, s] = [Math.cos((degrees * Math.PI) / 180), Math.sin((degrees * Math.PI) / 180)];
+  const [x, y] = [(p.x - about.x) / zoom, (p.y - about.y) / zoom];
+  return { x: about.x + c * x + s * y, y: about.y - s * x + c * y };
+};
+
+/** A fill on the picture: the arrow of pull is turned, the donor of borrow is dragged. */
+export function useFillHands(fix: Fix | null, frame: number, change: Change) {
+  const [draft, setDraft] = useState<Partial<Fill> | null>(null);
+  const grip = useRef<{ kind: "arrow" | "donor"; from: Point } | null>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a new version is the signal
+  useEffect(() => setDraft(null), [fix?.version]);
+  const on = fix?.source === "fill" && !fix.stands ? fix : null;
+  const fill = on ? { ...on.fill, ...draft } : null;
+  const at = on ? middleOf(on, frame) : null;
+
+  function arrow(): { from: Point; to: Point } | null {
+    if (!fill || !at || fill.kind !== "pull" || fill.direction === null || fill.direction === undefined) return null;
+    const long = Math.max(SHORTEST, ARROW * at.half);
+    const way = (fill.direction * Math.PI) / 180;
+    const by = { x: long * Math.cos(way), y: long * Math.sin(way) };
+    return { from: sub(at.middle, by), to: add(at.middle, by) };
+  }
+
+  function donor(): Point[] | null {
+    if (!on || !fill || !at || fill.kind !== "borrow") return null;
+    const place = donorAt(fill, frame);
+    const [x, y] = place.offset[0] || place.offset[1] ? place.offset : [2.4 * at.half, 0];
+    const nodes = outlineNodes(on.edge.outlines[0], frame);
+    return nodes.map((p) => add(turned(p, at.middle, place.turn, place.zoom), { x, y }));
+  }
+
+  return {
+    arrow,
+    donor,
+    /** Whether nothing is borrowed yet: what is shown is only where it could be. */
+    offered: () => !!fill && fill.kind === "borrow" && !fill.offset[0] && !fill.offset[1] && !(fill.keys ?? []).length,
+    begin(press: Point, scale: number): boolean {
+      const [tip, place] = [arrow(), donor()];
+      if (tip && distance(tip.to, press) * scale <= REACH) grip.current = { kind: "arrow", from: press };
+      else if (place && inside(place, press)) grip.current = { kind: "donor", from: press };
+      return grip.current !== null;
+    },
+    dragging: () => grip.current !== null,
+    drag(to: Point) {
+      const held = grip.current;
+      if (!held || !fill || !at) return;
+      if (held.kind === "arrow") {
+        const degrees = (Math.atan2(to.y - at.middle.y, to.x - at.middle.x) * 180) / Math.PI;
+        setDraft({ direction: Math.round(degrees) });
+        return;
+      }
+      const now = donorAt(fill, frame).offset;
+      const start = now[0] || now[1] ? now : ([2.4 * at.half, 0] as [number, number]);
+      const by = sub(to, held.from);
+      held.from = to;
+      setDraft({ ...draft, ...withDonor(fill, frame, { offset: [start[0] + by.x, start[1] + by.y] }) });
+    },
+    end() {
+      grip.current = null;
+      if (!draft || !on || !fill) return;
+      const round = ([x, y]: [number, number]): [number, number] => [Math.round(x), Math.round(y)];
+      const made = {
+        ...fill,
+        offset: round(fill.offset),
+        keys: (fill.keys ?? []).map((key) => ({ ...key, offset: round(key.offset) })),
+        donor_hold: null,
+      };
+      change.mutate(({ params, version }) =>
+        client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill: made, donor: on.donor } }),
+      );
+    },
+    drop: () => setDraft(null),
+  };
+}
