@@ -78,9 +78,7 @@ def fix_of(bench: Bench, plan: Plan, donor=None, plates=()) -> tuple[Fix, float]
     based = with_base(plan, bench.hold, list(plates), bench.read, encoding, donor)
     spent = 1000 * (time.perf_counter() - began)
     evidence = gather(bench.read, bench.hold, plan.edge, encoding, plan, based)
-    began = time.perf_counter()
-    fix = make_fix(bench.hold, plan, based, evidence, None, bench.read, 0, donor)
-    return fix, spent + (1000 * (time.perf_counter() - began) if plan.from_others else 0)
+    return make_fix(bench.hold, plan, based, evidence, None, bench.read, 0, donor), spent
 
 
 def row_of(bench: Bench, fix: Fix, made: float) -> Row:
@@ -219,7 +217,7 @@ def overlay(var: Path) -> Iterator[str]:
     bench = bench_of(case, var)
     plan = Plan(case.edge, Match(), "fill", stands=True, fill=Fill("other frames"))
     fix, made = fix_of(bench, plan)
-    yield f"| yard, overlay | other frames, {100 * fix.bare:.0f} % never bare | {row_of(bench, fix, made).words()} | .4 |"
+    yield f"| yard, overlay | other frames | {row_of(bench, fix, made).words()} | .4 |"
 
 
 def passer_box(frame: int) -> np.ndarray:
@@ -258,7 +256,7 @@ def passer(var: Path) -> Iterator[str]:
         floors.append(float(difference.ciede2000(sides[2], sides[1]).mean()))
     over = np.array(errors) - np.array(floors)
     yield (
-        f"| yard, a passer-by | other frames, {100 * fix.bare:.0f} % never bare | {over.mean():.2f} | {over.max():.2f} | | | "
+        f"| yard, a passer-by | other frames | {over.mean():.2f} | {over.max():.2f} | | | "
         f"{made:.0f} | {np.median(spent):.0f} | .4 |"
     )
 

@@ -18,7 +18,6 @@ from hushcore.patch import place as places
 from hushcore.patch.place import Place
 from hushcore.patch.plan import ON_ITS_OWN, Evidence, Plan
 from hushcore.patch.sheets import Sheet, prepared
-from hushcore.patch.uncovered import sheets_at, uncovered
 from hushcore.plates.art import Art
 from hushcore.plates.plate import BESIDE, Plate
 
@@ -38,8 +37,7 @@ class Fix:
     over time. ``seed`` names the fix, so that grain differs between fixes and not between runs. ``near``: the frame to
     whose part of the still surface it has been cut, for a mark that stands in the frame. ``drawn``: the edge's own matte, when
     it is the same on all frames. ``donor``: the hold that carries what is borrowed from every frame; ``creases`` (h, w): what
-    softening evens; ``bare``: share of what other frames fill that is never uncovered;
-    ``elsewhere``: the hold on the frames that strokes take from.
+    softening evens; ``elsewhere``: the hold on the frames that strokes take from.
     """
 
     hold: Hold
@@ -58,7 +56,6 @@ class Fix:
     drawn: F32 | None = None
     donor: Hold | None = None
     creases: F32 | None = None
-    bare: float = 0.0
     elsewhere: Hold | None = None
 
     @property
@@ -78,21 +75,16 @@ def make_fix(
     donor: Hold | None = None,
 ) -> Fix:
     """Prepare a fix from its plates (frame and plate each; of a fill the first is the fill itself, and the others guide
-    it). ``donor``: the hold of what is borrowed, when it has its own. Raises HushError for a plan that cannot be laid."""
+    it; of one from other frames ``uncovered_plates``). ``donor``: the hold of what is borrowed, when it has its own.
+
+    Raises HushError for a plan that cannot be laid.
+    """
     plan.check()
     evidence = evidence or Evidence()
     encoding = plates[0][1].encoding
-    rect, bare = _still_rect(hold, plan), 0.0
+    rect = still_rect(hold, plan)
     if not plan.from_others:
         rect = rect.within(_union([plate.rect for _, plate in plates]).grown(MARGIN))
-    else:  # other frames may show what lies beyond the anchor's
-        rect = rect if hold.grid is None else rect.within(hold.grid.rect.grown(BESIDE))
-        if rect.width * rect.height > LARGEST:
-            raise HushError(
-                "The mark passes over too large a part of the surface; split the shot, or hold a nearer surface.",
-                "too-large",
-            )
-        plates, bare = _uncovered(hold, plan, rect, plates, read)
     fixed = not plan.stands and not plan.edge.changes
     matte = plan.edge.matte(rect) if fixed else None
     if plan.source == "retrace":
@@ -115,7 +107,7 @@ def make_fix(
         creases = redone.creases_in(sheets[0].original, plan.edge.matte(rect, plates[0][0]), encoding)
     return Fix(
         hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed, drawn=drawn, donor=donor,
-        creases=creases, bare=bare, elsewhere=_elsewhere(hold, plan),
+        creases=creases, elsewhere=_elsewhere(hold, plan),
     )  # fmt: skip
 
 
@@ -130,23 +122,6 @@ def _elsewhere(hold: Hold, plan: Plan) -> Hold | None:
                 f"The hold is lost on frame {frame}, which a stroke takes from; choose another.", "not-held"
             )
     return replace(hold, frames={frame: hold.frames[frame] for frame in wanted if frame != hold.anchor})
-
-
-def _uncovered(
-    hold: Hold, plan: Plan, rect: Rect, plates: Sequence[tuple[int, Plate]], read: Reader | None
-) -> tuple[list[tuple[int, Plate]], float]:
-    """Pictures without the mark put together from other frames, as plates; and the share that no frame shows."""
-    assert plan.fill is not None
-    if read is None:
-        raise HushError("Other frames cannot be read here, so nothing can be taken from them.", "no-frames")
-    guides = [(frame, plate) for frame, plate in plates if (plate.painted != plate.original).any()]
-    encoding = plates[0][1].encoding
-    made, bare = [], []
-    for frame, serves in sheets_at(hold, plan.edge, plan.fill.reach).items():
-        found = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, serves, guides)
-        made.append((frame, Plate(rect, found.picture, found.picture, encoding)))
-        bare.append(found.bare)
-    return made, max(bare)
 
 
 def on_frame(fix: Fix, frame: int) -> Fix:
@@ -191,8 +166,11 @@ def _economic(matte: F32, distance: F32, plan: Plan, more: float = 0.0) -> F32:
     return np.asarray(made if made.any() else matte, np.float32)
 
 
-def _still_rect(hold: Hold, plan: Plan) -> Rect:
-    """What a fix needs of the still surface: round the edge, or all that a standing mark passes over."""
+def still_rect(hold: Hold, plan: Plan) -> Rect:
+    """What a fix needs of the still surface: round the edge, or all that a standing mark passes over.
+
+    Raises HushError where nothing is masked, or where that is too large.
+    """
     if not plan.stands:
         rect = plan.edge.rect()
         if plan.source == "retrace":
@@ -202,7 +180,15 @@ def _still_rect(hold: Hold, plan: Plan) -> Rect:
     corners = [hold.at(frame).inverse(mark.corners) for frame, mark in marks.items() if not mark.empty]
     if not corners:
         raise HushError("Nothing is masked on any held frame, so there is nothing to fill.", "nothing-masked")
-    return Rect.around(np.concatenate(corners)).grown(MARGIN)
+    rect = Rect.around(np.concatenate(corners)).grown(MARGIN)
+    if plan.from_others and hold.grid is not None:
+        rect = rect.within(hold.grid.rect.grown(BESIDE))
+    if plan.from_others and rect.width * rect.height > LARGEST:
+        raise HushError(
+            "The mark passes over too large a part of the surface; split the shot, or hold a nearer surface.",
+            "too-large",
+        )
+    return rect
 
 
 def _union(rects: Sequence[Rect]) -> Rect:

@@ -21,7 +21,9 @@ from hushcore.fill.weave import weave
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.region import affine, halved
+from hushcore.patch.fix import still_rect
 from hushcore.patch.place import standing
+from hushcore.patch.plan import Plan
 from hushcore.plates.plate import Plate, sample_linear
 
 Reader = Callable[[int], Codes]
@@ -63,6 +65,20 @@ class Uncovered:
     picture: F32
     source: np.ndarray
     bare: float
+
+
+def uncovered_plates(
+    hold: Hold, plan: Plan, read: Reader, encoding: Encoding, guides: Sequence[tuple[int, Plate]] = ()
+) -> list[tuple[int, Plate]]:
+    """Pictures without the mark put together from other frames, as plates. ``guides``: plates of the artist's for what no
+    frame shows. Raises HushError where nothing can be taken from other frames."""
+    assert plan.fill is not None
+    rect = still_rect(hold, plan)
+    made = []
+    for frame, serves in sheets_at(hold, plan.edge, plan.fill.reach).items():
+        found = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, serves, guides)
+        made.append((frame, Plate(rect, found.picture, found.picture, encoding)))
+    return made
 
 
 def sheets_at(hold: Hold, edge: Edge, reach: int) -> dict[int, list[int]]:

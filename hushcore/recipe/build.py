@@ -17,6 +17,7 @@ from hushcore.patch.filling import filled_plate, shading_area, softened_plate
 from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.lay import lay_all
 from hushcore.patch.plan import ON_ITS_OWN, Plan
+from hushcore.patch.uncovered import uncovered_plates
 from hushcore.plates.art import Art, in_light
 from hushcore.plates.plate import Plate, averaged, make_plate, still_picture, still_rect
 from hushcore.plates.shade import shading
@@ -93,9 +94,12 @@ def ready_plan(data: FixData, carrier: Hold | None) -> Plan:
 def with_base(
     plan: Plan, hold: Hold, plates: Sequence[tuple[int, Plate]], read: Reader, encoding: Encoding, donor: Hold | None
 ) -> list[tuple[int, Plate]]:
-    """The plates of a source that needs none of them: first the anchor frame as the source makes it, then its own."""
+    """The plates of a source that needs none of them: first the anchor frame as the source makes it, then its own; for what
+    is taken from other frames pictures of what lies behind."""
     if plan.source not in (*ON_ITS_OWN, "fill"):
         return list(plates)
+    if plan.from_others:
+        return uncovered_plates(hold, plan, read, encoding, plates)
     codes = read(hold.anchor)
     bare = make_plate(
         codes,

@@ -13,7 +13,7 @@ from fixes.document import Document, fill_of, is_off, missing_part, outline_of, 
 from fixes.models import Fix, Path
 from holds import sharing
 from holds.models import Hold, HoldFrame
-from laying import bases, evidence, ready
+from laying import bases, behind, evidence, ready
 from plates.known import strokes
 from plates.models import Artwork, Plate
 from plates.retouching import PROPOSED
@@ -124,6 +124,7 @@ def _source_out(fix: Fix, document: Document) -> dict[str, Any]:
     return {
         "fill": FillData.model_validate(fill), "donor": owner, "soften": SoftenData.model_validate(soften_of(document)),
         "shares": [other.document["name"] for other in sharing.sharing(fix)],
+        "kept": behind.on_disk(fix) if fill["kind"] == "other frames" else 0,
         "carried": CARRIED if carrier else "", "unmasked": _unmasked(fix, document) if carrier else "",
     }  # fmt: skip
 

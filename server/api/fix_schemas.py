@@ -200,6 +200,7 @@ class FixOut(Schema):
     soften: SoftenData
     shares: list[str] = Field(description="The other fixes that lie on its hold.")
     carried: str = Field(description="The edge rides another hold: the words for it; empty when it does not.")
+    kept: int = Field(description="Bytes on the disk of what lies behind, put together from other frames.")
     unmasked: str = Field(description="Where nothing is masked, in words; empty when something is on all frames.")
     blend: Literal["time", "light"]
     stands: bool

@@ -25,6 +25,7 @@ router = Router(tags=["sources"])
 @router.patch("fixes/{fix}/fill", response=FixOut)
 def fill(request: HttpRequest, fix: int, payload: FillIn) -> FixOut:
     """How the mark's place is filled; it becomes the source."""
+
     def do(document: Document, found: Fix) -> str:
         donor = None
         if payload.donor is not None:

@@ -57,6 +57,8 @@ def set_fill(document: Document, fill: FillData, donor: int | None) -> str:
     before = fill_of(document)
     document["fill"] = {**fill.model_dump(mode="json", exclude={"donor_hold"}), "donor": donor}
     document["source"] = "fill"
+    if document.pop("proposed", None):  # nobody has painted it: it does not guide what is chosen instead
+        document["plates"], document["plate"] = [], None
     label = LABELS.get(fill.kind, "Other frames")
     moved = [name for name, value in document["fill"].items() if before.get(name) != value]
     return f"{label}: {moved[0]}" if len(moved) == 1 and moved != ["kind"] else label
@@ -67,6 +69,8 @@ def set_soften(document: Document, soften: SoftenData) -> str:
     before = soften_of(document)
     document["soften"] = soften.model_dump(mode="json")
     document["source"] = "soften"
+    if document.pop("proposed", None):
+        document["plates"], document["plate"] = [], None
     moved = [name for name, value in document["soften"].items() if before.get(name) != value]
     return f"Soften: {moved[0]}" if len(moved) == 1 else "Soften"
 

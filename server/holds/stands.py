@@ -17,6 +17,11 @@ def set_source(document: Document, fix: Fix, source: str, blend: str, stands: bo
     if stands != document["stands"]:
         _ground_without(document, fix, stands)
     document["source"], document["blend"], document["stands"] = source, blend, stands
+    if changed and source in ("fill", "soften") and document.pop("proposed", None):
+        document["plates"], document["plate"] = (
+            [],
+            None,
+        )  # nobody has painted it: it does not guide what is chosen instead
     return source.capitalize() if changed else "Source"
 
 

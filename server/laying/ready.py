@@ -1,12 +1,13 @@
 """Fixes prepared for looking and delivering, kept in memory while their documents stand."""
 
 import hashlib
+from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
-from fixes.document import is_off, missing_part
+from fixes.document import fill_of, is_off, missing_part
 from fixes.models import Fix
 from holds.current import current_hold
 from holds.models import Hold
@@ -31,7 +32,7 @@ from hushcore.plates import plate as plates
 from hushcore.recipe.build import build_art
 from hushcore.recipe.models import ArtData
 from hushcore.retouch.strokes import Canvas, paint
-from laying import bases, evidence
+from laying import bases, behind, evidence
 from laying.names import digest, recipe_of
 from laying.recipe import fix_data, strokes_of
 
@@ -41,11 +42,13 @@ SNAPSHOT_EVERY = 64  # strokes: editing an early one repaints from the last pict
 
 
 def _fix_bytes(fix: ReadyFix) -> int:
-    sheets = sum(part.nbytes for sheet in fix.sheets for part in vars(sheet).values() if isinstance(part, np.ndarray))
+    parts = {id(p): p.nbytes for sheet in fix.sheets for p in vars(sheet).values() if isinstance(p, np.ndarray)}
+    sheets = sum(parts.values())
     return int(sheets + (8 * fix.matte.nbytes if fix.matte is not None else 0))
 
 
 plates_kept: Shelf = Shelf(lambda plate: int(plate.original.nbytes + plate.painted.nbytes))
+behind_kept: Shelf = Shelf(lambda made: sum(int(plate.original.nbytes) for _, plate in made))
 fixes_kept: Shelf = Shelf(_fix_bytes)
 patched_kept: Shelf = Shelf(lambda codes: int(codes.nbytes))
 
@@ -143,14 +146,23 @@ def based_plates(fix: Fix, hold: Hold, plan: Plan) -> list[tuple[int, plates.Pla
     own = [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in fix.document["plates"]]
     if plan.source not in (*ON_ITS_OWN, "fill"):
         return own
+    if plan.from_others:
+        key = _base_key(fix, hold)
+        return behind_kept.once(
+            key, lambda: behind.plates(fix, hold, plan, digest(list(map(str, key))), _reader(fix), own)
+        )
     base = plates_kept.once(_base_key(fix, hold), lambda: _base_plate(fix, hold, plan))
     return [(hold.anchor, base), *(own if plan.source == "fill" else ())]
+
+
+def _reader(fix: Fix) -> Callable[[int], Codes]:
+    return lambda frame: codes_below(fix, frame)
 
 
 def _base_key(fix: Fix, hold: Hold) -> Any:
     document = fix.document
     parts = {name: document.get(name) for name in ("edge", "source", "fill", "soften", "stands")}
-    if document["source"] == "retrace":
+    if document["source"] == "retrace" or fill_of(document)["rest"] == "plate":
         parts["plates"] = document["plates"]
     return ("base", hold.id, hold.running, fix.shot.clip.encoding, below_state(fix), digest(parts))
 

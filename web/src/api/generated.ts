@@ -2598,6 +2598,11 @@ export interface components {
              */
             carried: string;
             /**
+             * Kept
+             * @description Bytes on the disk of what lies behind, put together from other frames.
+             */
+            kept: number;
+            /**
              * Unmasked
              * @description Where nothing is masked, in words; empty when something is on all frames.
              */

@@ -12,7 +12,7 @@ import { useBench } from "../store";
 import { InOrder } from "./InOrder";
 
 const kindWords = (fix: Fix) => {
-  const kind = fix.shares.length ? `shared ${fix.hold!.kind}` : fix.hold!.kind;
+  const kind = fix.hold!.kind;
   if (fix.source === "fill") return `${kind}, ${fix.fill.kind}`;
   if (fix.plates.length === 0 && fix.source !== "soften") return kind;
   return `${kind}, ${fix.plates.length > 1 ? `${fix.plates.length} plates` : fix.source}`;
@@ -194,7 +194,12 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
       </div>
       <div className="flex items-center gap-1.5 text-soft">
         <Dot level={fix.loud && !fix.lacks ? tellLevel(fix.loud.value) : level(worst?.drift, worst?.lost)} />
-        <span className="truncate">{running(fix.hold) ? "tracking" : fix.hold ? kindWords(fix) : "no hold"}</span>
+        <span
+          className="truncate"
+          title={fix.shares.length ? `On the same hold as ${fix.shares.join(", ")}` : undefined}
+        >
+          {running(fix.hold) ? "tracking" : fix.hold ? kindWords(fix) : "no hold"}
+        </span>
         {fix.loud && !fix.lacks ? (
           <button
             type="button"

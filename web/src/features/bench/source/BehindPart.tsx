@@ -44,6 +44,11 @@ export function BehindPart({ shot, fix, now, show, keep, change, hint }: FillPro
           {fix.unmasked}
         </p>
       )}
+      {fix.kept > 0 && (
+        <p className="text-[11.5px] text-faint">
+          What lies behind takes {Math.max(1, Math.round(fix.kept / 1e6))} MB on disk; it goes with the fix.
+        </p>
+      )}
       <Slider
         label="Reach"
         value={now.reach}

@@ -49,6 +49,11 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
       <WayPicker label="Source" value={fix.source} ways={SOURCES} disabled={why} onChange={pick} />
       {fix.source === "fill" && <FillPart shot={shot} fix={fix} change={change} />}
       {fix.source === "soften" && <SoftenPart shot={shot} fix={fix} change={change} />}
+      {(fix.source === "fill" || fix.source === "retrace") && fix.lacks && (
+        <p role="status" className="text-noticeable">
+          {fix.lacks}
+        </p>
+      )}
       <TrySheet shot={shot} fix={fix} change={change} />
       {fix.source === "replace" && <Proposed fix={fix} change={change} />}
       {plated && <PlateRow shot={shot} fix={fix} change={change} />}

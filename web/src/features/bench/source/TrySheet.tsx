@@ -85,7 +85,8 @@ function Row({ fix, way, take }: { shot: number; fix: Fix; way: Way; take: () =>
         type="button"
         aria-label={`Take ${way.words}`}
         onClick={take}
-        className="grid w-full grid-cols-[110px_repeat(3,1fr)] items-center gap-2 rounded-lg border border-transparent p-1.5 text-left hover:border-thread hover:bg-felt-2"
+        style={{ gridTemplateColumns: `104px repeat(${way.frames.length}, 1fr)` }}
+        className="grid w-full items-center gap-2 rounded-lg border border-transparent p-1.5 text-left hover:border-thread hover:bg-felt-2"
       >
         <b className="font-medium">{way.words}</b>
         {way.frames.map((frame) => (
