@@ -22,7 +22,6 @@ from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.region import affine, halved
 from hushcore.patch.fix import still_rect
-from hushcore.patch.place import standing
 from hushcore.patch.plan import Plan
 from hushcore.plates.plate import Plate, sample_linear
 
@@ -35,7 +34,6 @@ UNSEEN = 4.0  # times as much worth is a place that no frame has shown yet
 NEEDED = 24  # px round the mark, where light is read
 MOST_FRAMES = 14  # that one picture is put together from
 GUARD = 4  # px round the mark that are not taken either
-COVERED = 0.004  # of the matte
 BLUR_COSTS = 2.0  # frames away that a pixel of motion is worth
 DRIFT_COSTS = 12.0  # and a pixel of drift
 LIT_SIGMA = 16.0  # half-size px over which two frames' light is compared
@@ -108,7 +106,8 @@ def uncovered(
     picture, free, _ = _still(read, hold, edge, rect, frame, encoding)
     marked = np.zeros((rect.height, rect.width), bool)
     for number in {frame, *serves}:
-        marked |= standing(hold.at(number), rect, edge, number)[0] > COVERED
+        x, y = dense_forward(hold.at(number), rect)
+        marked |= _covered(edge, number, x, y)
     source = np.where(free, frame, -1).astype(np.int32)
     if not marked.any():
         return Uncovered(frame, picture, source, 0.0)
@@ -189,12 +188,8 @@ def _shown(hold: Hold, edge: Edge, places: F64, frame: int) -> Mask:
     mark = edge.rect_at(frame)
     if mark.empty:
         return np.asarray(inside)
-    around = mark.grown(GUARD + 1)
-    drawn = edge.matte(around, frame)
-    x, y = (np.clip(np.rint(at[:, k]), -1e6, 1e6).astype(int) - low for k, low in ((0, around.left), (1, around.top)))
-    near = (x >= 0) & (y >= 0) & (x < around.width) & (y < around.height)
-    near[near] = drawn[y[near], x[near]] > COVERED
-    return np.asarray(inside & ~near)
+    x, y = (np.asarray(at[:, k : k + 1], np.float32) for k in (0, 1))
+    return np.asarray(inside & ~_covered(edge, frame, x, y)[:, 0])
 
 
 def _within(hold: Hold, frame: int, reach: int) -> list[int]:
@@ -241,10 +236,33 @@ def _still(read: Reader, hold: Hold, edge: Edge, rect: Rect, frame: int, encodin
     height, width = codes.shape[:2]
     x, y = dense_forward(held, rect)
     seen = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
-    covered = standing(held, rect, edge, frame)[0] > COVERED
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * GUARD + 1,) * 2)
-    covered = cv2.dilate(covered.astype(np.uint8), disc) > 0
+    covered = _covered(edge, frame, x, y)
     return sample_linear(codes, x, y, encoding), np.asarray(seen & ~covered), np.asarray(seen)
+
+
+def _covered(edge: Edge, frame: int, x: F32, y: F32) -> Mask:
+    """Where the mark, and ``GUARD`` px round it, lies at frame positions. Filled and grown by whole pixels, and nothing of it
+    taken away: it need only be large enough."""
+    mark = edge.rect_at(frame).grown(GUARD + 1)
+    if edge.rect_at(frame).empty:
+        return np.zeros(x.shape, bool)
+    drawn = np.zeros((mark.height, mark.width), np.uint8)
+    corner = np.array([mark.left, mark.top], float)
+    for outline in edge.outlines:
+        if outline.takes or not outline.on(frame):
+            continue
+        closed = outline.width is None
+        line = np.rint(outline.at(frame).line(closed)[0] - corner).astype(np.int32).reshape(-1, 1, 2)
+        if closed:
+            cv2.fillPoly(drawn, [line], 1)
+        else:
+            cv2.polylines(drawn, [line], False, 1, max(1, round(outline.width or 1)))
+    grow = int(np.ceil(max(0.0, edge.growth + edge.softness))) + GUARD
+    wide = cv2.distanceTransform(1 - drawn, cv2.DIST_L2, 3) <= grow
+    at = cv2.remap(
+        wide.astype(np.uint8), x - mark.left, y - mark.top, cv2.INTER_NEAREST, borderMode=cv2.BORDER_CONSTANT
+    )
+    return np.asarray(at > 0)
 
 
 def _speed(hold: Hold, edge: Edge, number: int) -> float:

@@ -13,6 +13,7 @@ from hushcore.arrays import F32, Mask, least, most
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.model import LUMA, luma_of
+from hushcore.light.fields import Light
 from hushcore.light.standing import without
 from hushcore.patch.fix import Fix, on_frame
 from hushcore.patch.lay import Laid
@@ -83,6 +84,8 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
         return Tells(), None
     spot, smeared = seen.spot, seen.smeared
     drift = _drift(fix, frame, spot)
+    if fix.plan.stands and light is not None:
+        return _judged_beside(laid, seen, light, frame, fix, before, drift)
     here = _places(seen, spot)
     if here is None:
         return Tells(drift=drift), None
@@ -103,6 +106,31 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
         grain=_grain(made, plate, inside, ring, fix.encoding),
         flicker=_flicker(lighter, before, frame, inside & readable),
     ), Remembered(frame, lighter)
+
+
+def _judged_beside(
+    laid: Laid, seen: Seen, light: Light, frame: int, fix: Fix, before: Remembered | None, drift: float
+) -> tuple[Tells, Remembered | None]:
+    """The tells of a mark that stands in the frame: what is under it cannot be read, so that the frame just outside the
+    edge is held against what would have been laid there."""
+    spot = seen.spot
+    clear = cv2.resize(seen.region.usable, seen.region.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5
+    inside, ring = spot.matte > 0.9, (spot.outside > 2) & (spot.outside <= RING) & clear
+    if min(inside.sum(), ring.sum()) < LEAST_PLACES:
+        return Tells(drift=drift), None
+    sheet = min(fix.sheets, key=lambda one: abs(one.frame - frame))
+    made = still_picture(laid.codes, fix.hold, frame, spot.rect, fix.encoding)
+    lit = light.on(blurred(sheet.painted, seen.smeared))
+    apart = np.asarray(_lab(seen.current, fix.encoding) - _lab(lit, fix.encoding), np.float32)
+    beside = ring & (spot.outside >= INSIDE) & (spot.outside <= OUTSIDE + STRIP_MORE)
+    return Tells(
+        drift=drift,
+        seam=_along_the_edge(apart, spot, beside),
+        light=_light(seen.current, lit, ring),
+        texture=_texture(made, sheet.painted, inside, ring, fix.encoding),
+        grain=_grain(made, sheet.asleft if sheet.asleft is not None else sheet.painted, inside, ring, fix.encoding),
+        flicker=_flicker(apart[..., 0], before, frame, beside),
+    ), Remembered(frame, apart[..., 0])
 
 
 def _expected(current: F32, plate: F32, original: F32, smeared: Smear | None) -> tuple[F32, Mask]:
@@ -144,7 +172,11 @@ def _seam(apart: F32, spot: Place, inside: Mask) -> float:
     """Lab by which the strip within the edge is off, averaged over arcs, RMS along the edge. Beyond the edge nothing is
     off, so that this is the step that the edge shows."""
     within = cv2.distanceTransform((spot.matte > 0.5).astype(np.uint8), cv2.DIST_L2, 5)
-    strip = (within >= INSIDE) & (within <= OUTSIDE + STRIP_MORE) & inside
+    return _along_the_edge(apart, spot, (within >= INSIDE) & (within <= OUTSIDE + STRIP_MORE) & inside)
+
+
+def _along_the_edge(apart: F32, spot: Place, strip: Mask) -> float:
+    """RMS over arcs along the edge of what a strip beside it is off, Lab."""
     if strip.sum() < LEAST_PLACES / 4:
         return 0.0
     rows, cols = np.nonzero(spot.matte > 0.5)
