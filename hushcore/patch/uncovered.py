@@ -43,14 +43,14 @@ AROUND = 60  # px round the mark where light is compared
 ENOUGH = 5  # frames that must have shown a place to tell what is usual there
 USUAL_SIGMA = 3.0  # px
 USUAL_MOST = 0.08  # natural log: further from the usual is something else
-BARE_MOST = 0.995  # of the mark
+BARE_MOST = 0.7  # of the mark: with more, its edge does not leave its place
 LIT_MOST = 1.2  # natural log
 BLACK = 0.003  # linear
 REST_AROUND = 1.0  # times its size: what is looked at round a place that is filled
 WOVEN_MOST = 90_000  # places; more is soaked
 NEVER = (
-    "The mark covers this place on all frames within reach, so nothing can be taken from other frames; give it a longer "
-    "reach, or choose another fill."
+    "The mark lies on this place on nearly all frames within reach, so little can be taken from other frames. Give it a longer "
+    "reach, see that the edge moves with what is to go, or choose another fill."
 )
 
 
