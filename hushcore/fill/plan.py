@@ -47,7 +47,7 @@ class Fill:
     way: str = "flow"
     direction: float | None = None
     side: float = 0.0
-    patch: int = 13
+    patch: int = 25
     place: F64 | None = None
     seed: int = 0
     offset: tuple[float, float] = (0.0, 0.0)

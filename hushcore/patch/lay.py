@@ -5,7 +5,7 @@ Light is matched and mixed in scene-linear; grain is laid in tonal values; codes
 
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -24,13 +24,14 @@ from hushcore.patch.place import Place
 class Laid:
     """A patched frame: codes, the rectangle that was worked on, and the matte (h, w) within it; what was ``seen`` of
     the frame as it was, and the ``light`` of the first plate that was used (None where the fix does not show,
-    or lights nothing)."""
+    or lights nothing), and the ``lights`` of all that were, by number."""
 
     codes: Codes
     rect: Rect
     matte: F32
     seen: Seen | None = None
     light: Light | None = None
+    lights: dict[int, Light] = field(default_factory=dict)
 
 
 def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
@@ -54,7 +55,8 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
         kept = None if own is None else np.clip(own, 0, 1)
         seed = zlib.crc32(f"{fix.seed} {frame}".encode())
         made = grained(made, matte, grain, made_of.grain, kept, seed, fix.encoding)
-    return Laid(mix(codes, spot.target, made, matte, fix.encoding, beneath), spot.target, matte, seen, light)
+    laid = mix(codes, spot.target, made, matte, fix.encoding, beneath)
+    return Laid(laid, spot.target, matte, seen, light, made_of.lights)
 
 
 def _plane(values: F32, spot: Place) -> F32:

@@ -1,5 +1,5 @@
 """The first retouch, which nobody painted: the edge drawn in from the loop to the mark, and the mark healed from the
-best place beside it. What it made is judged without truth, and what is not good enough is not proposed."""
+best place beside it, woven or soaked. What it made is judged without truth, and what is not good enough is not proposed."""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -9,7 +9,10 @@ import numpy as np
 from hushcore.arrays import F32, F64, Codes, Mask, Rect
 from hushcore.bands.split import low_pass
 from hushcore.colour.encoding import Encoding
+from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
+from hushcore.fill.make import filled
+from hushcore.fill.plan import Fill
 from hushcore.geometry.paths import signed_distance
 from hushcore.hold.record import Hold
 from hushcore.plates.beside import BEYOND, FINE, donors
@@ -19,6 +22,9 @@ from hushcore.plates.shade import in_its_light, shading
 from hushcore.retouch.strokes import Canvas, Donor, Stroke, paint
 
 TRIED = 4  # donors that are laid and judged
+FILLS = {"weave": "woven from round it", "soak": "soaked from its rim"}  # what is tried beside them, and its words
+FILLED_BY = 0.15  # by which a fill must be judged better than a heal
+LARGEST_FILL = 260.0  # px: larger marks are not woven by themselves
 LOST_MOST = 0.15  # of the frames
 LIT_AROUND = 60  # px round the loop where the light is read
 SLIPS = "The surface is lost on too many frames to carry a retouch that nobody has looked at; mend the hold first."
@@ -50,19 +56,31 @@ class Worth:
 
 @dataclass(frozen=True)
 class Proposal:
-    """``outlines``: the mark's own, polygons (n, 2) in still px; ``strokes``: what heals it; ``words``: how; ``picture``:
-    the plate with it, linear over the plate's rectangle."""
+    """``outlines``: the mark's own, polygons (n, 2) in still px; ``strokes``: what heals it (none for parts that were
+    filled); ``words``: how; ``picture``: the plate with it, linear over the plate's rectangle; ``fills``: the kinds used."""
 
     outlines: list[F64]
     strokes: list[Stroke]
     worth: Worth
     words: str
     picture: F32
+    fills: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class _Part:
+    """One part of the mark retouched: its worth, the picture with it, the stroke that healed it or the fill's kind."""
+
+    worth: Worth
+    picture: F32
+    stroke: Stroke | None = None
+    fill: str = ""
 
 
 def first_retouch(
-    hold: Hold, read: Callable[[int], Codes], loop: F64, encoding: Encoding, skip: Sequence[tuple[int, int]] = ()
-) -> tuple[Proposal, Plate] | None:
+    hold: Hold, read: Callable[[int], Codes], loop: F64, encoding: Encoding, skip: Sequence[tuple[int, int]] = (),
+    without: Sequence[str] = (),
+) -> tuple[Proposal, Plate] | None:  # fmt: skip
     """A proposal for a loop (n, 2) on a hold's anchor frame, and the plate that it is made on; see ``propose``.
 
     Raises HushError when the hold is lost on too many frames.
@@ -71,56 +89,85 @@ def first_retouch(
         raise HushError(SLIPS, "not-held")
     plate = make_plate(read(hold.anchor), hold, hold.anchor, [], encoding=encoding)
     shades = shading(plate, hold, read, Rect.around(loop).grown(LIT_AROUND))
-    found = propose(plate, loop, skip, shades)
+    found = propose(plate, loop, skip, shades, without)
     return None if found is None else (found, plate)
 
 
 def propose(
-    plate: Plate, loop: F64, skip: Sequence[tuple[int, int]] = (), shades: F32 | None = None
+    plate: Plate,
+    loop: F64,
+    skip: Sequence[tuple[int, int]] = (),
+    shades: F32 | None = None,
+    without: Sequence[str] = (),
 ) -> Proposal | None:
-    """A retouch of the mark in a loop (n, 2), still px; donors in ``skip`` are not taken again; ``shades``: what ``shading``
-    says of the light on the plate.
+    """A retouch of the mark in a loop (n, 2), still px; donors in ``skip`` and fills in ``without`` are not taken again;
+    ``shades``: what ``shading`` says of the light on the plate.
 
     None when nothing beside it is clean enough, or what was made would give itself away.
     """
     outlines = drawn_in(plate, loop)
-    picture, strokes, worths = plate.painted.copy(), [], []
+    picture, parts = plate.painted.copy(), []
     taboo = _filled(outlines, plate.rect)
     for outline in outlines:
-        found = _healed(replace(plate, painted=picture), outline, taboo, skip)
+        found = _retouched(replace(plate, painted=picture), outline, outlines, taboo, skip, without)
         if found is None:
             return None
-        stroke, worth, picture = found
-        strokes.append(stroke)
-        worths.append(worth)
-    worst = max(worths, key=lambda worth: worth.cost)
+        picture = found.picture
+        parts.append(found)
+    worst = max((part.worth for part in parts), key=lambda worth: worth.cost)
     if not worst.good:
         return None
     if shades is not None:
         picture = in_its_light(plate, picture, outlines, shades)
-    return Proposal(outlines, strokes, worst, _words(strokes), picture)
+    strokes = [part.stroke for part in parts if part.stroke is not None]
+    return Proposal(outlines, strokes, worst, _words(parts), picture, tuple(part.fill for part in parts if part.fill))
 
 
-def _words(strokes: list[Stroke]) -> str:
-    dx, dy = strokes[0].donor.offset
+def _words(parts: Sequence[_Part]) -> str:
+    first = parts[0]
+    more = f", {len(parts)} places" if len(parts) > 1 else ""
+    if first.stroke is None:
+        return f"{FILLS[first.fill]}{more}"
+    dx, dy = first.stroke.donor.offset
     way = WAYS[int(np.round(np.arctan2(dy, dx) / (np.pi / 4))) % 8]
-    more = f", {len(strokes)} places" if len(strokes) > 1 else ""
     return f"healed from {round(float(np.hypot(dx, dy)))} px {way}{more}"
 
 
-def _healed(
-    plate: Plate, outline: F64, taboo: Mask, skip: Sequence[tuple[int, int]]
-) -> tuple[Stroke, Worth, F32] | None:
-    """The best heal of one part: its stroke, its worth, the picture with it."""
-    best: tuple[Stroke, Worth, F32] | None = None
+def _retouched(
+    plate: Plate, outline: F64, outlines: Sequence[F64], taboo: Mask, skip: Sequence[tuple[int, int]],
+    without: Sequence[str],
+) -> _Part | None:  # fmt: skip
+    """The best retouch of one part: a heal, unless a fill is judged clearly better."""
+    best: _Part | None = None
     for offset in donors(plate, outline, taboo, skip)[:TRIED]:
         stroke = _stroke(outline, offset)
         picture = plate.painted.copy()
         paint(Canvas(picture, plate.original, plate.rect, plate.encoding), [stroke])
         worth = judged(plate, picture, outline)
-        if best is None or worth.cost < best[1].cost:
-            best = stroke, worth, picture
+        if best is None or worth.cost < best.worth.cost:
+            best = _Part(worth, picture, stroke)
+    for kind in FILLS:
+        made = None if kind in without else _grown(plate, outline, outlines, kind)
+        if made is not None and (best is None or made.worth.cost < best.worth.cost - FILLED_BY):
+            best = made
     return best
+
+
+def _grown(plate: Plate, outline: F64, outlines: Sequence[F64], kind: str) -> _Part | None:
+    """One part filled from round about; the others are left out of what it is filled from."""
+    if float(np.ptp(outline, axis=0).max()) > LARGEST_FILL:
+        return None
+    edge = Edge(tuple(Edge.of(wider(one, BEYOND), 0.0, 0.0).outlines[0] for one in outlines), 0.0, 0.0)
+    try:
+        made = filled(plate.painted, plate.rect, edge, Fill(kind), plate.encoding, 0)
+    except HushError:
+        return None
+    near = Rect.around(wider(outline, BEYOND)).grown(2).within(plate.rect)
+    inside = signed_distance(wider(outline, BEYOND), near) > -1
+    picture = plate.painted.copy()
+    local = near.moved(-plate.rect.left, -plate.rect.top).slices
+    picture[local][inside] = made[local][inside]
+    return _Part(judged(plate, picture, outline), picture, None, kind)
 
 
 def _stroke(outline: F64, offset: tuple[int, int]) -> Stroke:

@@ -47,7 +47,7 @@ class FillData(Plain):
         default=0.0, ge=-1, le=1, description="Of pull: -1 from behind, 0 from both, 1 from ahead.",
         validation_alias=AliasChoices("side", "from"),
     )  # fmt: skip
-    patch: int = Field(default=13, ge=5, le=61, description="Of weave: px of its patches.")
+    patch: int = Field(default=25, ge=7, le=61, description="Of weave: px of its patches.")
     place: Polygon | None = Field(default=None, description="Of weave: where texture is taken; none: round the mark.")
     seed: int = Field(default=0, ge=0, le=9999, description="Another answer.")
     offset: tuple[Finite, Finite] = Field(default=(0.0, 0.0), description="Of borrow: donor minus mark, px.")

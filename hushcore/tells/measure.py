@@ -13,7 +13,6 @@ from hushcore.arrays import F32, Mask, least, most
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.model import LUMA, luma_of
-from hushcore.light.fields import Light
 from hushcore.light.standing import without
 from hushcore.patch.fix import Fix, on_frame
 from hushcore.patch.lay import Laid
@@ -84,8 +83,8 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
         return Tells(), None
     spot, smeared = seen.spot, seen.smeared
     drift = _drift(fix, frame, spot)
-    if fix.plan.stands and light is not None:
-        return _judged_beside(laid, seen, light, frame, fix, before, drift)
+    if fix.plan.stands and laid.lights:
+        return _judged_beside(laid, seen, frame, fix, before, drift)
     here = _places(seen, spot)
     if here is None:
         return Tells(drift=drift), None
@@ -109,7 +108,7 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
 
 
 def _judged_beside(
-    laid: Laid, seen: Seen, light: Light, frame: int, fix: Fix, before: Remembered | None, drift: float
+    laid: Laid, seen: Seen, frame: int, fix: Fix, before: Remembered | None, drift: float
 ) -> tuple[Tells, Remembered | None]:
     """The tells of a mark that stands in the frame: what is under it cannot be read, so that the frame just outside the
     edge is held against what would have been laid there."""
@@ -118,7 +117,8 @@ def _judged_beside(
     inside, ring = spot.matte > 0.9, (spot.outside > 2) & (spot.outside <= RING) & clear
     if min(inside.sum(), ring.sum()) < LEAST_PLACES:
         return Tells(drift=drift), None
-    sheet = min(fix.sheets, key=lambda one: abs(one.frame - frame))
+    nearest = min(laid.lights, key=lambda k: abs(fix.sheets[k].frame - frame))
+    sheet, light = fix.sheets[nearest], laid.lights[nearest]
     made = still_picture(laid.codes, fix.hold, frame, spot.rect, fix.encoding)
     lit = light.on(blurred(sheet.painted, seen.smeared))
     apart = np.asarray(_lab(seen.current, fix.encoding) - _lab(lit, fix.encoding), np.float32)

@@ -31,8 +31,9 @@ def untouched(document: Document) -> bool:
     return not document["plates"] or bool(document.get("proposed"))
 
 
-def proposed(fix: Fix, skip: list[tuple[int, int]]) -> tuple[Proposal, Plate] | None:
-    """A proposal for a fix and the plate it is made on; donors in ``skip`` are not taken again. Takes seconds.
+def proposed(fix: Fix, skip: list[tuple[int, int]], without: list[str]) -> tuple[Proposal, Plate] | None:
+    """A proposal for a fix and the plate it is made on; donors in ``skip`` and fills in ``without`` are not taken again.
+    Takes seconds.
 
     Raises HushError when the fix cannot have one.
     """
@@ -48,12 +49,13 @@ def proposed(fix: Fix, skip: list[tuple[int, int]]) -> tuple[Proposal, Plate] | 
     def read(frame: int) -> Codes:
         return codes_below(fix, frame)
 
-    return first_retouch(engine, read, loop, fix.shot.clip.encoding, skip)
+    return first_retouch(engine, read, loop, fix.shot.clip.encoding, skip, without)
 
 
 def take(
-    fix: Fix, version: int, by: AbstractBaseUser | None, made: tuple[Proposal, Plate], skip: list[tuple[int, int]]
-) -> Fix:
+    fix: Fix, version: int, by: AbstractBaseUser | None, made: tuple[Proposal, Plate], skip: list[tuple[int, int]],
+    without: list[str],
+) -> Fix:  # fmt: skip
     """Make a proposal the fix's retouch, as one change. Raises Conflict as ``fixes.change.change`` does."""
     found, plate = made
     anchor = current_hold(fix).anchor
@@ -65,7 +67,10 @@ def take(
         paths = [Path.objects.create(fix=fix, nodes=corner_nodes(outline)) for outline in found.outlines]
         document["edge"]["outlines"] = [plain_outline(path.id) for path in paths]
         offsets = [[int(v) for v in stroke.donor.offset] for stroke in found.strokes]
-        document["proposed"] = {"words": found.words, "loop": loop, "tried": [*map(list, skip), *offsets]}
+        document["proposed"] = {
+            "words": found.words, "loop": loop, "tried": [*map(list, skip), *offsets],
+            "fills": sorted({*without, *found.fills}),
+        }  # fmt: skip
         return "Proposed retouch"
 
     with kept_if_used(file):
@@ -79,11 +84,13 @@ def another(fix: Fix, version: int, by: AbstractBaseUser | None) -> Fix:
     """
     if not untouched(fix.document):
         raise HushError("There is a retouch of your own already; undo it or take the plate away first.", "touched")
-    skip = [tuple(one) for one in (fix.document.get("proposed") or {}).get("tried", [])]
-    found = proposed(fix, skip)
+    before = fix.document.get("proposed") or {}
+    skip, without = [tuple(one) for one in before.get("tried", [])], list(before.get("fills", []))
+    found = proposed(fix, skip, without)
     if found is None:
-        raise HushError(NONE_CLEAN if not skip else "There is no other place beside it as clean.", "no-donor")
-    return take(fix, version, by, found, skip)
+        none = NONE_CLEAN if not (skip or without) else "There is no other place beside it as clean."
+        raise HushError(none, "no-donor")
+    return take(fix, version, by, found, skip, without)
 
 
 def keep(document: Document) -> str:

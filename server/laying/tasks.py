@@ -45,9 +45,9 @@ def first_retouch(fix: int) -> None:
     if not settings.PROPOSE or found is None or found.document["stands"] or not _only_circled(found):
         return
     try:
-        made = proposing.proposed(found, [])
+        made = proposing.proposed(found, [], [])
         if made is not None:
-            proposing.take(found, found.version, None, made, [])
+            proposing.take(found, found.version, None, made, [], [])
     except (Conflict, HushError):
         return  # what the artist does meanwhile goes before; what is wrong with the shot is said where it is looked at
     except Exception:
