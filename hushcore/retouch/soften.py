@@ -58,7 +58,7 @@ def softened(tonal: F32, how: Soften, creases: F32 | None) -> tuple[F32, F32]:
         change += np.float32(how.lines) * creases[..., None] * (_across(tone, creases) - tone)
     if how.amount > 0:
         evened = tone + change
-        smooth = np.float32(how.amount) * (_guided(evened, how.scale) - evened)
+        smooth = low_pass(np.float32(how.amount) * (_guided(evened, how.scale) - evened), PORES)
         change += smooth - low_pass(smooth, LIGHT * how.scale)
     texture = tonal - tone
     other = texture
