@@ -14,6 +14,10 @@ NONE_CLEAN = (
     "Nothing beside the mark is clean enough to heal from; the hold is written. Retouch a plate by hand "
     "(hush plate) and name it in a recipe."
 )
+NOT_BEHIND = (
+    "This mark stands in the frame, and what lies behind it cannot be taken well enough from other frames by itself; the "
+    "hold is written. Fill it from other frames with a plate as its rest, or retouch plates by hand."
+)
 
 
 @click.command()
@@ -26,6 +30,7 @@ NONE_CLEAN = (
 def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     """Propose a whole fix from a loop round a mark: what to track, how, the mark's own edge, and a retouch."""
     from hushcore.colour.encoding import Encoding
+    from hushcore.edge.matte import Edge
     from hushcore.hold.auto import chosen
     from hushcore.hold.overlay import stands_still
     from hushcore.hold.through import track
@@ -35,6 +40,7 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     from hushcore.plates.propose import finished, first_retouch
     from hushcore.recipe import circle
     from hushcore.recipe.models import LoopData, MethodData, load
+    from hushcore.tells.behind import WORDS, from_behind
 
     data = load(loop_file, LoopData)
     found = open_footage(clip)
@@ -43,11 +49,8 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     encoding.check()
     height, width = found.read(data.frame).shape[:2]
     loop = circle.check_loop(data.loop, width, height)
-    if stands_still(found.read, loop, data.frame, found.first, found.last):
-        raise HushError(
-            "This mark stands in the frame while the picture moves; nothing is proposed for it yet.", "standing"
-        )
-    ground = circle.ground_of(loop, data.frame, width, height, False).ground()
+    stands = stands_still(found.read, loop, data.frame, found.first, found.last)
+    ground = circle.ground_of(loop, data.frame, width, height, stands).ground()
     surface, method, _ = chosen(found.read, ground, MethodData().method(), data.frame, found.first, found.last)
     click.echo(f"Held as {surface}: the plainest surface that fits.", err=True)
     hold: Any = None
@@ -57,6 +60,13 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
             bar.update(1)
     held = out.with_name(f"{out.stem}.hold.json")
     write_json(held, hold.plain())
+    if stands:
+        edge = Edge.of(loop, 0.0, circle.SOFT)
+        if not from_behind(hold, found.read, edge, encoding):
+            raise HushError(NOT_BEHIND, "standing")
+        write_json(out, circle.recipe_behind(loop, held.name))
+        click.echo(f"Proposed: {WORDS}.")
+        return
     made = first_retouch(hold, found.read, loop, encoding)
     if made is None:
         raise HushError(NONE_CLEAN, "no-donor")

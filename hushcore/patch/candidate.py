@@ -7,7 +7,7 @@ import numpy as np
 
 from hushcore.arrays import F32, Codes
 from hushcore.edge import front
-from hushcore.fill.borrow import centre_of, in_light_of
+from hushcore.fill.borrow import in_light_of
 from hushcore.fill.make import hole_of
 from hushcore.light import fields, steady
 from hushcore.light.fields import Light
@@ -87,8 +87,11 @@ def _live(seen: Seen, codes: Codes, frame: int, fix: Fix, wanted: F32) -> F32 | 
     fill = fix.plan.fill
     if fix.plan.source != "fill" or fill is None or not (fill.moves or fix.donor is not None):
         return None
-    around, hole = hole_of(fix.plan.edge, frame, seen.spot.rect)
-    taken = taken_from(codes, frame, seen.spot.rect, centre_of(hole, around), fill, fix.donor or fix.hold, fix.encoding)
+    # the hole's own rectangle may be smaller: both are over the fix's
+    around, part = hole_of(fix.plan.edge, frame, seen.spot.rect)
+    hole = np.zeros(seen.spot.matte.shape, bool)
+    hole[around.moved(-seen.spot.rect.left, -seen.spot.rect.top).slices] = part
+    taken = taken_from(codes, frame, seen.spot.rect, hole, fill, fix.donor or fix.hold, fix.encoding)
     return None if taken is None else in_light_of(taken, wanted, (seen.spot.matte > 0).astype(np.float32))
 
 

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Rect
+from hushcore.arrays import F32, Codes, Mask, Rect
 from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
 from hushcore.fill import borrow as borrowing
@@ -71,7 +71,7 @@ def softened_plate(plate: Plate, frame: int, plan: Plan) -> Plate:
 def _carried(plate: Plate, frame: int, plan: Plan, fill: Fill, donor: Hold, codes: Codes) -> F32:
     """The plate with a donor on its own hold in the mark's place."""
     rect, hole = hole_of(plan.edge, frame, plate.rect)
-    taken = taken_from(codes, frame, rect, borrowing.centre_of(hole, rect), fill, donor, plate.encoding)
+    taken = taken_from(codes, frame, rect, hole, fill, donor, plate.encoding)
     if taken is None:
         raise HushError(borrowing.OUTSIDE, "donor-outside")
     local = rect.moved(-plate.rect.left, -plate.rect.top)
@@ -83,16 +83,16 @@ def _carried(plate: Plate, frame: int, plan: Plan, fill: Fill, donor: Hold, code
 
 
 def taken_from(
-    codes: Codes, frame: int, rect: Rect, centre: tuple[float, float], fill: Fill, donor: Hold, encoding: Encoding
+    codes: Codes, frame: int, rect: Rect, hole: Mask, fill: Fill, donor: Hold, encoding: Encoding
 ) -> F32 | None:
     """What a frame shows at the donor's place (linear, over ``rect`` of the mark's still surface), set to fit; None where
-    the donor is not held or lies beyond the picture. Turned and scaled about ``centre``."""
+    the donor of the ``hole`` (h, w) is not held or lies beyond the picture."""
     if not donor.has(frame):
         return None
-    x, y = borrowing.where(rect, centre, fill.at(frame), fill.flip)
+    x, y = borrowing.where(rect, borrowing.centre_of(hole, rect), fill.at(frame), fill.flip)
     at = donor.at(frame).forward(np.stack([x.ravel(), y.ravel()], -1).astype(float))
     u, v = (np.asarray(at[:, k].reshape(x.shape), np.float32) for k in (0, 1))
     off = (u < 0) | (v < 0) | (u > codes.shape[1] - 1) | (v > codes.shape[0] - 1)
-    if off.mean() > OFF_MOST:
+    if off[hole].mean() > OFF_MOST:
         return None
     return borrowing.set_to_fit(sample_linear(codes, u, v, encoding), fill)

@@ -94,3 +94,14 @@ def recipe_of(found: Proposal, hold: str, anchor: int, picture: str) -> dict[str
             "plates": [{"frame": anchor, "picture": picture}],
         }],
     }  # fmt: skip
+
+
+def recipe_behind(loop: np.ndarray, hold: str) -> dict[str, Any]:
+    """A recipe that fills a mark which stands in the frame, within a loop (n, 2, frame px), from other frames."""
+    return {
+        "version": 1,
+        "fixes": [{
+            "name": "Proposed", "hold": hold, "stands": True, "source": "fill", "fill": {"kind": "other frames"},
+            "edge": {"nodes": corner_nodes(loop), "growth": 0.0, "softness": SOFT},
+        }],
+    }  # fmt: skip

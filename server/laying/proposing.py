@@ -6,8 +6,9 @@ It is one change that can be undone, and is marked as proposed until it is kept 
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from fixes import change as changes
-from fixes.document import Document, mark_of, plain_outline
+from fixes.document import Document, edge_data, mark_of, plain_outline
 from fixes.models import Fix, Path
+from fixes.shape import set_fill
 from holds.current import current_hold
 from plates import retouching
 from plates.root import kept_if_used
@@ -17,6 +18,8 @@ from hushcore.errors import HushError
 from hushcore.plates.plate import Plate
 from hushcore.plates.propose import Proposal, finished, first_retouch
 from hushcore.recipe.circle import corner_nodes
+from hushcore.recipe.models import FillData
+from hushcore.tells.behind import WORDS, from_behind
 from laying.ready import codes_below
 from laying.roundtrip import keep_picture
 
@@ -28,7 +31,7 @@ STANDING = (
 
 def untouched(document: Document) -> bool:
     """Whether only the loop is there so far, or a proposal that nobody has touched."""
-    return not document["plates"] or bool(document.get("proposed"))
+    return (not document["plates"] and document["source"] == "replace") or bool(document.get("proposed"))
 
 
 def proposed(fix: Fix, skip: list[tuple[int, int]], without: list[str]) -> tuple[Proposal, Plate] | None:
@@ -50,6 +53,25 @@ def proposed(fix: Fix, skip: list[tuple[int, int]], without: list[str]) -> tuple
         return codes_below(fix, frame)
 
     return first_retouch(engine, read, loop, fix.shot.clip.encoding, skip, without)
+
+
+def propose_behind(fix: Fix) -> Fix | None:
+    """A mark that stands in the frame, filled from other frames, as one change; None where that would not be good enough.
+
+    Raises Conflict when its artist was faster, HushError when it has no hold.
+    """
+    hold = current_hold(fix)
+    edge = edge_data(fix.document).edge()
+    if not from_behind(hold.engine(), lambda frame: codes_below(fix, frame), edge, fix.shot.clip.encoding):
+        return None
+    loop = np.round(mark_of(fix.document), 1).tolist()
+
+    def do(document: Document) -> str:
+        set_fill(document, FillData(kind="other frames"), None)
+        document["proposed"] = {"words": WORDS, "loop": loop, "tried": [], "fills": []}
+        return "Proposed retouch"
+
+    return changes.change(fix.id, fix.version, None, do)
 
 
 def take(

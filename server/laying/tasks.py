@@ -42,9 +42,12 @@ def first_look(fix: int) -> None:
 def first_retouch(fix: int) -> None:
     """A retouch for a fix that has just been circled, unless its artist was faster or nothing is good enough."""
     found = Fix.objects.select_related("shot__clip").filter(id=fix).first()
-    if not settings.PROPOSE or found is None or found.document["stands"] or not _only_circled(found):
+    if not settings.PROPOSE or found is None or not _only_circled(found):
         return
     try:
+        if found.document["stands"]:
+            proposing.propose_behind(found)
+            return
         made = proposing.proposed(found, [], [])
         if made is not None:
             proposing.take(found, found.version, None, made, [], [])
@@ -58,4 +61,4 @@ def first_retouch(fix: int) -> None:
 
 def _only_circled(fix: Fix) -> bool:
     """Whether nothing was ever taken as a plate: who undoes a proposal does not get it again."""
-    return not fix.plates.exists()
+    return not fix.plates.exists() and fix.revision == 1 and not fix.revisions.filter(number__gt=1).exists()

@@ -1,0 +1,50 @@
+"""The first retouch of what stands in the frame: what lies behind it, from other frames, if that is judged good enough."""
+
+from collections.abc import Callable, Sequence
+
+from hushcore.arrays import Codes
+from hushcore.colour.encoding import Encoding
+from hushcore.edge.matte import Edge
+from hushcore.errors import HushError
+from hushcore.fill.plan import Fill
+from hushcore.hold.record import Hold
+from hushcore.patch.evidence import gather
+from hushcore.patch.explain import spread
+from hushcore.patch.fix import Fix, make_fix
+from hushcore.patch.lay import lay
+from hushcore.patch.plan import Match, Plan
+from hushcore.patch.uncovered import uncovered_plates
+from hushcore.tells.measure import judge
+
+LOOKED_AT = 7  # frames
+QUIET_SHARE = 0.6  # of them that must be quiet
+LOUDEST = 3.0  # a tell on any of them
+WORDS = "taken from the frames on which it was uncovered"
+
+
+def from_behind(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: Encoding) -> bool:
+    """Whether a mark that stands in the frame can be filled from other frames by itself. ``edge`` in frame px.
+
+    What it made is judged on a few frames as any patch is; where nothing can be taken from other frames it is not.
+    """
+    plan = Plan(edge, Match(), "fill", stands=True, fill=Fill("other frames"))
+    try:
+        plates = uncovered_plates(hold, plan, read, encoding)
+        fix = make_fix(hold, plan, plates, gather(read, hold, edge, encoding, plan, plates), None, read, 0)
+    except HushError:
+        return False
+    held = sorted(n for n, frame in hold.frames.items() if not frame.lost)
+    return good_enough([_loudest(fix, read, frame) for frame in spread(held, LOOKED_AT)])
+
+
+def _loudest(fix: Fix, read: Callable[[int], Codes], frame: int) -> float:
+    tells, _ = judge(lay(read(frame), frame, fix), frame, fix, None)
+    return float(getattr(tells, tells.loudest))
+
+
+def good_enough(values: Sequence[float]) -> bool:
+    """Whether the loudest tells of some frames are those of a patch that is worth proposing."""
+    if not values:
+        return False
+    quiet = sum(value < 1 for value in values) / len(values)
+    return quiet >= QUIET_SHARE and max(values) < LOUDEST
