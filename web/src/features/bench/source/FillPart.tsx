@@ -25,7 +25,7 @@ export function FillPart(props: PanelProps) {
   const [now, setNow] = useState<Fill>(fix.fill);
   useEffect(() => setNow(fix.fill), [fix.fill]);
   const keep = (part: Partial<Fill>, donor: number | null = fix.donor) => {
-    const fill = { ...fix.fill, ...part, donor_hold: null };
+    const fill = { ...now, ...part, donor_hold: null };
     setNow(fill);
     change.mutate(({ params, version }) =>
       client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill, donor } }),

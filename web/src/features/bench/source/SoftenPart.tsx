@@ -11,7 +11,7 @@ export function SoftenPart({ fix, change }: PanelProps) {
   const [now, setNow] = useState<Soften>(fix.soften);
   useEffect(() => setNow(fix.soften), [fix.soften]);
   const keep = (part: Partial<Soften>) => {
-    const soften = { ...fix.soften, ...part };
+    const soften = { ...now, ...part };
     setNow(soften);
     change.mutate(({ params, version }) =>
       client.PATCH("/api/fixes/{fix}/soften", { params, body: { version, soften } }),

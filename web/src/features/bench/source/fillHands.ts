@@ -28,12 +28,18 @@ const turned = (p: Point, about: Point, degrees: number, zoom: number): Point =>
 
 /** A fill on the picture: the arrow of pull is turned, the donor of borrow is dragged. */
 export function useFillHands(fix: Fix | null, frame: number, change: Change) {
-  const [draft, setDraft] = useState<Partial<Fill> | null>(null);
+  const [shown, setShown] = useState<Partial<Fill> | null>(null);
+  // read back within the same frame: a quick drag ends before it is drawn
+  const draft = useRef<Partial<Fill> | null>(null);
+  const setDraft = (next: Partial<Fill> | null) => {
+    draft.current = next;
+    setShown(next);
+  };
   const grip = useRef<{ kind: "arrow" | "donor"; from: Point } | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new version is the signal
   useEffect(() => setDraft(null), [fix?.version]);
   const on = fix?.source === "fill" && !fix.stands ? fix : null;
-  const fill = on ? { ...on.fill, ...draft } : null;
+  const fill = on ? { ...on.fill, ...shown } : null;
   const at = on ? middleOf(on, frame) : null;
 
   function arrow(): { from: Point; to: Point } | null {
@@ -66,7 +72,8 @@ export function useFillHands(fix: Fix | null, frame: number, change: Change) {
     dragging: () => grip.current !== null,
     drag(to: Point) {
       const held = grip.current;
-      if (!held || !fill || !at) return;
+      if (!held || !on || !at) return;
+      const fill = { ...on.fill, ...draft.current };
       if (held.kind === "arrow") {
         const degrees = (Math.atan2(to.y - at.middle.y, to.x - at.middle.x) * 180) / Math.PI;
         setDraft({ direction: Math.round(degrees) });
@@ -76,11 +83,12 @@ export function useFillHands(fix: Fix | null, frame: number, change: Change) {
       const start = now[0] || now[1] ? now : ([2.4 * at.half, 0] as [number, number]);
       const by = sub(to, held.from);
       held.from = to;
-      setDraft({ ...draft, ...withDonor(fill, frame, { offset: [start[0] + by.x, start[1] + by.y] }) });
+      setDraft({ ...draft.current, ...withDonor(fill, frame, { offset: [start[0] + by.x, start[1] + by.y] }) });
     },
     end() {
       grip.current = null;
-      if (!draft || !on || !fill) return;
+      if (!draft.current || !on) return;
+      const fill = { ...on.fill, ...draft.current };
       const round = ([x, y]: [number, number]): [number, number] => [Math.round(x), Math.round(y)];
       const made = {
         ...fill,
