@@ -300,6 +300,9 @@ def retraced(var: Path) -> Iterator[str]:
     )
     fix, made = fix_of(bench, Plan(edge, Match(), "retrace", strokes=strokes))
     yield f"| skin, scratch | retrace, {len(strokes)} strokes | {row_of(bench, fix, made).words()} | .5 |"
+    plate = make_plate(bench.read(bench.hold.anchor), bench.hold, bench.hold.anchor, list(strokes), None, case.encoding)
+    fix, made = fix_of(bench, Plan(edge, Match()), plates=[(bench.hold.anchor, plate)])
+    yield f"| skin, scratch | peer: the same strokes on one plate, replace | {row_of(bench, fix, made).words()} | |"
 
 
 def evened(var: Path) -> Iterator[str]:
