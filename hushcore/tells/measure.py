@@ -37,6 +37,7 @@ LEAST_PLACES = 200
 STRIP_MORE = 6.0  # px: the fall of a soft edge lies in the strip
 FLICKER_SIGMA = 4.0  # px
 BLACK = 0.003
+SPREAD = 1.4826  # of a median deviation to a standard deviation (normal distribution)
 RATIO_MOST = 12.0  # by which a mark can have changed the light before it is too dark to read
 LINEAR709 = "Linear Rec.709 (sRGB)"
 
@@ -125,11 +126,12 @@ def _judged_beside(
     beside = ring & (spot.outside >= INSIDE) & (spot.outside <= OUTSIDE + STRIP_MORE)
     return Tells(
         drift=drift,
-        seam=_along_the_edge(apart, spot, beside),
-        light=_light(seen.current, lit, ring),
+        # what else stands or passes beside the edge is no fault of the patch: the middle of the arcs and places tells
+        seam=_along_the_edge(apart, spot, beside, usual=True),
+        light=_light(seen.current, lit, ring, usual=True),
         texture=_texture(made, sheet.painted, inside, ring, fix.encoding),
         grain=_grain(made, sheet.asleft if sheet.asleft is not None else sheet.painted, inside, ring, fix.encoding),
-        flicker=_flicker(apart[..., 0], before, frame, beside),
+        flicker=_flicker(apart[..., 0], before, frame, beside, usual=True),
     ), Remembered(frame, apart[..., 0])
 
 
@@ -161,11 +163,17 @@ def _drift(fix: Fix, frame: int, spot: Place) -> float:
     return float(np.sqrt((fix.hold.drift_at(frame, points) ** 2).mean())) / DRIFT_PX
 
 
-def _light(current: F32, lit: F32, where: Mask) -> float:
-    """RMS of what the light leaves unexplained of the surface as shot, mark and ring, at ``LIGHT_SIGMA``."""
+def _light(current: F32, lit: F32, where: Mask, usual: bool = False) -> float:
+    """RMS of what the light leaves unexplained of the surface as shot, mark and ring, at ``LIGHT_SIGMA``; ``usual``: as the
+    median says it."""
     now, then = (cv2.GaussianBlur(np.maximum(side, 0), (0, 0), LIGHT_SIGMA) + BLACK for side in (current, lit))
     apart = np.log(now / then) @ LUMA.astype(np.float32)
-    return float(np.sqrt((apart[where] ** 2).mean())) / LIGHT_LOG
+    return _size(apart[where], usual) / LIGHT_LOG
+
+
+def _size(values: F32, usual: bool) -> float:
+    """Root mean square; or what it would be of a normal spread with the same median deviation from nothing."""
+    return SPREAD * float(np.median(np.abs(values))) if usual else float(np.sqrt((values**2).mean()))
 
 
 def _seam(apart: F32, spot: Place, inside: Mask) -> float:
@@ -175,8 +183,8 @@ def _seam(apart: F32, spot: Place, inside: Mask) -> float:
     return _along_the_edge(apart, spot, (within >= INSIDE) & (within <= OUTSIDE + STRIP_MORE) & inside)
 
 
-def _along_the_edge(apart: F32, spot: Place, strip: Mask) -> float:
-    """RMS over arcs along the edge of what a strip beside it is off, Lab."""
+def _along_the_edge(apart: F32, spot: Place, strip: Mask, usual: bool = False) -> float:
+    """RMS over arcs along the edge of what a strip beside it is off, Lab; ``usual``: the median of the arcs."""
     if strip.sum() < LEAST_PLACES / 4:
         return 0.0
     rows, cols = np.nonzero(spot.matte > 0.5)
@@ -187,7 +195,10 @@ def _along_the_edge(apart: F32, spot: Place, strip: Mask) -> float:
     count = np.bincount(at, minlength=bins)
     sums = np.stack([np.bincount(at, apart[y, x, k], minlength=bins) for k in range(3)], -1)
     means = sums[count >= 12] / count[count >= 12, None]
-    return float(np.sqrt((means**2).sum(-1).mean())) / SEAM_DE if len(means) else 0.0
+    if not len(means):
+        return 0.0
+    sizes = np.sqrt((means**2).sum(-1))
+    return float(np.median(sizes) if usual else np.sqrt((sizes**2).mean())) / SEAM_DE
 
 
 def _709(linear: F32, encoding: Encoding) -> F32:
@@ -230,9 +241,9 @@ def _grain(made: F32, plate: F32, inside: Mask, ring: Mask, encoding: Encoding) 
     return float(abs(np.log(ratios[0] / ratios[1]))) / GRAIN_LOG
 
 
-def _flicker(lighter: F32, before: Remembered | None, frame: int, inside: Mask) -> float:
+def _flicker(lighter: F32, before: Remembered | None, frame: int, inside: Mask, usual: bool = False) -> float:
     """Change since the frame before of how much lighter than expected the patch is, RMS of L*."""
     if before is None or abs(before.frame - frame) != 1 or before.lighter.shape != lighter.shape or not inside.any():
         return 0.0
     change = cv2.GaussianBlur(lighter - before.lighter, (0, 0), FLICKER_SIGMA)
-    return float(np.sqrt((change[inside] ** 2).mean())) / FLICKER_L
+    return _size(change[inside], usual) / FLICKER_L

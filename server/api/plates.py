@@ -159,6 +159,8 @@ def strokes(request: HttpRequest, fix: int, payload: StrokesIn) -> FixOut:
 def edit_stroke(request: HttpRequest, fix: int, stroke: int, payload: StrokeEditIn) -> FixOut:
     """Another donor, size, opacity, band or place for a stroke that is laid."""
     changes = payload.dict(exclude={"version"}, exclude_none=True)
+    if "span" in payload.model_fields_set:
+        changes["span"] = payload.span
     return apply(request, fix, payload.version, lambda d, f: retouching.edit_stroke(d, f, stroke, changes))
 
 

@@ -92,6 +92,8 @@ def test_strokes_are_redone_on_every_frame(whole, web, shot):
     assert whole.do("patch", f"strokes/{stroke}", span=[1005, 1009]).status_code == 200
     assert whole.fix["strokes"][0]["span"] == [1005, 1009]
     assert spot(web, shot.id, 1001) == pytest.approx(spot(web, shot.id, 1001, "frames"), abs=0.5)
+    stroke = whole.fix["strokes"][0]["id"]
+    assert whole.do("patch", f"strokes/{stroke}", span=None).json()["strokes"][0]["span"] is None  # on all again
     whole.do("patch", "strokes", strokes=[])
     assert "paint on the plate" in whole.fix["lacks"]
 

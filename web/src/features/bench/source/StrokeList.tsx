@@ -6,6 +6,7 @@ import { Button, Choice, Slider } from "../../../ui/controls";
 import type { Change } from "../shared/panel";
 import { useBench } from "../store";
 import { BRUSHES } from "./BrushPart";
+import { StrokeSpan } from "./StrokeSpan";
 import { fromDonor } from "./slice";
 
 type Edit = Partial<Omit<Schemas["StrokeEditIn"], "version">>;
@@ -145,6 +146,7 @@ function StrokeEditor({ stroke, fix, change }: { stroke: StrokeRow; fix: Fix; ch
           { value: "texture", words: "Texture" },
         ]}
       />
+      {fix.source === "retrace" && <StrokeSpan stroke={stroke} keep={(span) => edit({ span })} />}
       <div className="flex flex-wrap gap-1">
         <Button
           aria-pressed={tool === "moveStroke"}

@@ -14,6 +14,25 @@ export function art(ink: Ink, place: Place, corners: Point[]) {
   for (const corner of corners) draw.node(ink, place(corner), false);
 }
 
+/** Artwork as it is laid, within its frame: over the plate, which does not hold it. */
+export function laidArt(
+  ink: Ink,
+  view: View,
+  laid: ImageBitmap,
+  hold: { still_left: number; still_top: number },
+  corners: Point[],
+) {
+  ink.save();
+  ink.beginPath();
+  for (const corner of corners) {
+    const at = toScreen(view, corner);
+    ink.lineTo(at.x, at.y);
+  }
+  ink.clip();
+  picture(ink, view, laid, hold.still_left, hold.still_top);
+  ink.restore();
+}
+
 const HEAD = 9; // screen px of an arrow's head
 
 /** The arrow along which a fill is pulled; its tip is dragged. */

@@ -26,11 +26,18 @@ function useOther(fix: Fix | null, shot: Shot, fixes: Fix[], open: boolean) {
   );
 }
 
+/** The plate's frame with the artwork laid on it, held still. */
+function useLaid(fix: Fix | null, shot: Shot, fixes: Fix[], open: boolean) {
+  const on = open && fix?.hold && fix.source === "insert" && fix.art && fix.plate && !fix.lacks;
+  return useBitmap(on ? stillAddress(fix, shot, fix.plate!.frame, fixes, true, PLAIN, false) : null).bitmap;
+}
+
 /** The source on the pictures: the plate in the Still view with the brush on it, artwork's corners, protection. */
 export function useSourceRoom({ shot, fix, fixes, frame, held, change }: Given, open: boolean): Room {
   const { tool, grainless, pointer, set } = useBench();
   const plates = usePlate(fix, open, `${shot.look_name}${grainless ? " grainless" : ""}`);
   const other = useOther(fix, shot, fixes, open);
+  const laid = useLaid(fix, shot, fixes, open);
   const brush = useBrushHands({ fix, change, plates, other });
   const art = useArtHands(fix, change);
   const fills = useFillHands(open ? fix : null, frame, change);
@@ -153,6 +160,7 @@ export function useSourceRoom({ shot, fix, fixes, frame, held, change }: Given, 
       words: `Still, plate ${fix?.plate?.frame}`,
       draw(ink, view) {
         paint.plate(ink, view, plate);
+        if (laid && art.corners && fix?.hold) paint.laidArt(ink, view, laid, fix.hold, art.corners);
         for (const { stroke } of brush.settling) paint.live(ink, view, stroke, plate);
         if (brush.stroke) paint.live(ink, view, brush.stroke, plate);
       },
