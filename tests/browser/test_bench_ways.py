@@ -154,7 +154,7 @@ def test_one_loop_gives_a_patch_that_can_be_kept_or_replaced(page: Page, running
     expect(page.get_by_role("button", name=re.compile("^Source proposed, 1 plate"))).to_be_visible(timeout=150_000)
     page.get_by_role("button", name=re.compile("^Source")).click()
     said = page.get_by_role("region", name="Proposed")
-    expect(said).to_contain_text(re.compile(r"healed from \d+ px"))
+    expect(said).to_contain_text(re.compile(r"healed from \d+ px|woven from round it"))
     first = fixes(page)[0]["proposed"]
     said.get_by_role("button", name="Try another").click()
     wait_for(page, lambda: fixes(page)[0]["proposed"] not in ("", first), seconds=60)

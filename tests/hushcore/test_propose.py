@@ -67,13 +67,16 @@ def test_a_loop_round_nothing_stays_the_loop():
 
 
 @pytest.mark.parametrize("seed", range(4))
-def test_the_mark_is_healed_and_cannot_be_told(seed):
+@pytest.mark.parametrize("without", [(), ("weave", "soak")])
+def test_the_mark_goes_and_cannot_be_told(seed, without):
     """The truth is at hand here: nothing of the mark's contrast is left, and tone is the clean surface's at its scale."""
     plate, inside = marked(seed)
-    found = propose(plate, ring(60))
+    found = propose(plate, ring(60), without=without)
     assert found is not None
-    painted = plate.painted.copy()
-    paint(Canvas(painted, plate.original, plate.rect, SRGB), found.strokes)
+    painted = found.picture
+    if without:  # a heal is a stroke that an artist could have laid
+        painted = plate.painted.copy()
+        paint(Canvas(painted, plate.original, plate.rect, SRGB), found.strokes)
     wide = [cv2.GaussianBlur(side, (0, 0), 10) for side in (painted, surface(seed), plate.original)]
     left, was = (np.abs(side[inside] - wide[1][inside]).mean() for side in (wide[0], wide[2]))
     assert left < 0.1 * was
@@ -90,17 +93,32 @@ def test_other_material_is_no_donor():
     picture = plate.original.copy()
     outside = np.abs(np.mgrid[0:360, 0:420][0] - 180) > 70
     picture[outside] = [0.1, 0.2, 0.4]
-    found = propose(Plate(WHOLE, picture, picture.copy(), SRGB), ring(42))
+    found = propose(Plate(WHOLE, picture, picture.copy(), SRGB), ring(42), without=("weave", "soak"))
     assert found is not None
     assert abs(found.strokes[0].donor.offset[1]) < 40  # along the strip
 
 
 def test_what_was_tried_is_not_proposed_again():
     plate, _ = marked(3)
-    first = propose(plate, ring(60))
+    fills = ("weave", "soak")
+    first = propose(plate, ring(60), without=fills)
     at = tuple(int(v) for v in first.strokes[0].donor.offset)
-    second = propose(plate, ring(60), [at])
+    second = propose(plate, ring(60), [at], without=fills)
     assert np.hypot(*np.subtract(second.strokes[0].donor.offset, at)) > 15
+
+
+def test_a_fill_is_taken_where_nothing_beside_would_do():
+    """A mark on a strip no wider than itself: no place beside it is clean, and yet its texture can be woven on."""
+    plate, inside = marked(2, radius=26)
+    picture = plate.original.copy()
+    busy = (np.abs(np.mgrid[0:360, 0:420][0] - 180) > 58) | (np.abs(np.mgrid[0:360, 0:420][1] - 210) > 62)
+    checks = ((np.mgrid[0:360, 0:420] // 9).sum(0) % 2)[..., None]
+    picture[busy] = np.where(checks, [0.5, 0.1, 0.1], [0.05, 0.3, 0.1]).astype(np.float32)[busy]
+    found = propose(Plate(WHOLE, picture, picture.copy(), SRGB), ring(40))
+    if found is not None:  # it may also stay silent, but never bring the checks in
+        red = found.picture[inside][:, 0] / found.picture[inside][:, 1]
+        clean = surface(2)[inside]
+        assert np.abs(red - np.median(clean[:, 0] / clean[:, 1])).max() < 0.8
 
 
 def test_a_shred_at_the_loop_is_no_outline():
@@ -135,7 +153,7 @@ def test_the_command_line_does_it_from_one_loop(clip, tmp_path):  # noqa: F811
     loop = {"frame": ANCHOR, "loop": circle(106)}
     (tmp_path / "loop.json").write_text(json.dumps(loop))
     said = run("propose", shot, "--loop", f"{tmp_path}/loop.json", "-o", f"{tmp_path}/recipe.json").stdout
-    assert said.startswith("Proposed: healed from ")
+    assert said.startswith("Proposed: ")
     recipe = load(tmp_path / "recipe.json", Recipe)
     assert recipe.fixes[0].plates[0].frame == ANCHOR
     run(

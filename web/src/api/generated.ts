@@ -2456,7 +2456,7 @@ export interface components {
             /**
              * Patch
              * @description Of weave: px of its patches.
-             * @default 13
+             * @default 25
              */
             patch: number;
             /**
