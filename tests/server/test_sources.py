@@ -129,6 +129,28 @@ def test_a_loop_on_a_held_surface_uses_its_hold(two):
     np.testing.assert_allclose(middle, np.array([173, 122]) - 2 * SHIFT, atol=0.7)
 
 
+def test_what_passes_before_a_held_surface_does_not_ride_it(hands, web, shot):
+    """Within the ground, but other things are there on other frames: it is tracked for itself."""
+    from holds.sharing import surface_under
+
+    real = shot.clip.media()
+
+    class Passing:
+        """The footage with a striped board that moves the other way."""
+
+        def read(self, frame: int):
+            codes = real.read(frame).copy()
+            x = 166 - 9 * (frame - 1004)
+            board = (np.arange(26)[:, None] // 4 + np.arange(26)[None] // 5) % 2
+            codes[115:141, x - 13 : x + 13] = (20_000 + 20_000 * board)[..., None]
+            return codes
+
+    shape = np.array(loop(166, 128, 9))
+    assert surface_under(shot, 1004, shape) is not None
+    shot.clip.media = Passing
+    assert surface_under(shot, 1004, shape) is None
+
+
 def test_tracked_anew_when_that_is_asked(hands, web, shot):
     body = {"frame": 1004, "loop": loop(166, 128, 9), "anew": True}
     made = web.post(f"/api/shots/{shot.id}/circle", body, "application/json").json()
