@@ -43,6 +43,8 @@ def test_a_fill_is_chosen_turned_and_dragged_on_the_picture(page: Page, crest: d
     page.get_by_role("radio", name="Pull", exact=True).click()
     page.get_by_role("radio", name="Along an arrow").click()
     expect(page.get_by_text("0°", exact=True)).to_be_visible()
+    wait_for(page, lambda: fixes(page)[0]["fill"]["direction"] == 0)
+    page.wait_for_timeout(500)  # the arrow is drawn
     nodes = [node for one in fixes(page)[0]["edge"]["outlines"] for node in one["nodes"]]
     xs, ys = ([node[k] for node in nodes] for k in "xy")
     middle = ((min(xs) + max(xs)) / 2, (min(ys) + max(ys)) / 2)

@@ -37,7 +37,9 @@ export function useFillHands(fix: Fix | null, frame: number, change: Change) {
   };
   const grip = useRef<{ kind: "arrow" | "donor"; from: Point } | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: a new version is the signal
-  useEffect(() => setDraft(null), [fix?.version]);
+  useEffect(() => {
+    if (!grip.current) setDraft(null); // an answer that comes during a drag does not end it
+  }, [fix?.version]);
   const on = fix?.source === "fill" && !fix.stands ? fix : null;
   const fill = on ? { ...on.fill, ...shown } : null;
   const at = on ? middleOf(on, frame) : null;
