@@ -25,7 +25,7 @@ FAR_SHARE = 0.85  # of the frames on which the plainer must fit as well: it fail
 WELL_SEEN = 0.9  # share of the ground: with less, the more flexible is pulled about
 # px by which two surfaces may differ, RMS over those of POINTS x POINTS places that lie in the ground; less is none
 SAME, ALIKE, POINTS = 0.2, 0.1, 9
-BEYOND = 1.0  # px by which a plane may differ where the mark comes to lie beyond the ground
+BEYOND = 3.0  # px by which a plane may differ where the mark comes to lie beyond the ground
 HIDES = 0.05  # of the ground that the plainer may see less of
 TELLS_FROM = 0.7  # mean correlation: with less, grain hides what the surfaces differ by
 FITS_LEAST, SEEN_LEAST = 0.3, 0.7  # correlation, and share of the ground: with less a frame says nothing

@@ -24,6 +24,7 @@ from hushcore.plates.plate import BESIDE, Plate
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte for the ring
 SMEARED = 4.0  # px: shorter smears lie within what is laid round a change
+REACH_SLACK = 2  # px
 LARGEST = 60_000_000  # px of the still surface that one fix may need
 LEAST_COVER = 1 / 4096  # of a mix; below it no code changes
 
@@ -191,6 +192,16 @@ def still_rect(hold: Hold, plan: Plan) -> Rect:
     return rect
 
 
+def reaches(hold: Hold, plan: Plan, rect: Rect, frame: int) -> bool:
+    """Whether the place that a standing mark covers on a frame lies within ``rect`` of the still surface."""
+    mark = plan.edge.rect_at(frame)
+    if mark.empty:
+        return True
+    place = Rect.around(hold.at(frame).inverse(mark.clipped(*hold.size).corners))
+    inside = place.within(rect.grown(REACH_SLACK))
+    return (inside.width, inside.height) == (place.width, place.height)
+
+
 def _union(rects: Sequence[Rect]) -> Rect:
     return Rect.around(np.concatenate([rect.corners for rect in rects]))
 
@@ -198,6 +209,8 @@ def _union(rects: Sequence[Rect]) -> Rect:
 def place_of(fix: Fix, held: HoldMap, frame: int, codes: Codes, smeared: float = 0.0) -> Place | None:
     """Where the fix lies on a frame; None when it does not show there. ``smeared``: px of its motion blur."""
     size = (codes.shape[1], codes.shape[0])
+    if fix.plan.from_others and not reaches(fix.hold, fix.plan, fix.rect, frame):
+        return None  # what lies there is not known
     if fix.plan.stands:
         return places.in_frame(held, fix.rect, fix.plan.edge, frame, size)
     moved = fix.away is not None and smeared >= SMEARED

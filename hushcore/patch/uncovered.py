@@ -21,7 +21,7 @@ from hushcore.fill.weave import weave
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.region import affine, halved
-from hushcore.patch.fix import still_rect
+from hushcore.patch.fix import reaches, still_rect
 from hushcore.patch.plan import Plan
 from hushcore.plates.plate import Plate, sample_linear
 
@@ -46,6 +46,11 @@ USUAL_MOST = 0.08  # natural log: further from the usual is something else
 BARE_MOST = 0.7  # of the mark: with more, its edge does not leave its place
 LIT_MOST = 1.2  # natural log
 BLACK = 0.003  # linear
+BEYOND_MOST = 0.1  # of the frames
+BEYOND = (
+    "The hold does not reach where the mark lies on {} of {} frames, so nothing can be put together there. Hold the surface as "
+    "a plane (Hold, Planar), or draw a larger ground."
+)
 REST_AROUND = 1.0  # times its size: what is looked at round a place that is filled
 WOVEN_MOST = 90_000  # places; more is soaked
 NEVER = (
@@ -72,6 +77,11 @@ def uncovered_plates(
     frame shows. Raises HushError where nothing can be taken from other frames."""
     assert plan.fill is not None
     rect = still_rect(hold, plan)
+    held = [n for n in sorted({hold.anchor, *hold.frames}) if n == hold.anchor or not hold.frames[n].lost]
+    on = [n for n in held if not plan.edge.rect_at(n).empty]
+    beyond = [n for n in on if not reaches(hold, plan, rect, n)]
+    if len(beyond) > BEYOND_MOST * max(1, len(on)):
+        raise HushError(BEYOND.format(len(beyond), len(on)), "beyond-hold")
     made = []
     for frame, serves in sheets_at(hold, plan.edge, plan.fill.reach).items():
         found = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, serves, guides)

@@ -18,7 +18,7 @@ from hushcore.tells.measure import judge
 
 LOOKED_AT = 7  # frames
 QUIET_SHARE = 0.6  # of them that must be quiet
-LOUDEST = 3.0  # a tell on any of them
+LOUDEST = 3.0  # a tell on any of them, that rules it out
 WORDS = "taken from the frames on which it was uncovered"
 
 
@@ -38,8 +38,9 @@ def from_behind(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: 
 
 
 def _loudest(fix: Fix, read: Callable[[int], Codes], frame: int) -> float:
-    tells, _ = judge(lay(read(frame), frame, fix), frame, fix, None)
-    return float(getattr(tells, tells.loudest))
+    tells, known = judge(lay(read(frame), frame, fix), frame, fix, None)
+    # a frame on which nothing could be told is not quiet
+    return float(getattr(tells, tells.loudest)) if known is not None else LOUDEST
 
 
 def good_enough(values: Sequence[float]) -> bool:

@@ -11,11 +11,13 @@ import numpy as np
 import pytest
 import scipy.ndimage as ndi
 
+from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB
 from hushcore.edge.matte import Edge
 from hushcore.edge.outline import Nodes, Outline
 from hushcore.errors import HushError
 from hushcore.fill.plan import BorrowKey, Fill
+from hushcore.geometry.spline import Grid
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.media.pictures import read_codes, write_codes
 from hushcore.patch.carried import carried
@@ -28,6 +30,7 @@ from hushcore.recipe.build import with_base
 from hushcore.recipe.models import FillData, FixData, Recipe, StrokeData, check
 from hushcore.retouch.soften import Soften, creases_of, softened
 from hushcore.retouch.strokes import Donor, Stroke
+from hushcore.tells.behind import from_behind, good_enough
 from hushcore.tells.measure import judge
 
 WIDTH, HEIGHT, COUNT, ANCHOR = 360, 240, 15, 7
@@ -334,6 +337,24 @@ def test_what_is_never_uncovered_is_said(texture, held):
     with pytest.raises(HushError, match="lies on this place on nearly all frames") as problem:
         fix_of(wall, held, Plan(stays, Match(), "fill", stands=True, fill=Fill("other frames")))
     assert problem.value.kind == "never-uncovered"
+
+
+def test_a_mesh_that_does_not_reach_where_the_mark_lies_is_said(passed, held):
+    """A mesh knows its own ground alone: the walker is far beyond it on most frames, and nothing may be made up there."""
+    grid = Grid.over(Rect(150, 90, 230, 170), 28.0)
+    frames = {n: replace(f, params=np.zeros((*grid.shape, 2)) + shift(n)) for n, f in held.frames.items()}
+    bent = replace(held, kind="mesh", grid=grid, frames=frames)
+    with pytest.raises(HushError, match="does not reach where the mark lies on") as problem:
+        fix_of(passed, bent, Plan(ROUGH, Match(), "fill", stands=True, fill=Fill("other frames")))
+    assert problem.value.kind == "beyond-hold"
+    assert not from_behind(bent, passed.read, ROUGH, SRGB)  # nor is it proposed
+
+
+def test_what_lies_behind_is_proposed_where_it_is_quiet(passed, held):
+    assert from_behind(held, passed.read, ROUGH, SRGB)
+    assert not good_enough([0.5, 0.6, 3.2])
+    assert not good_enough([1.5, 0.6, 1.2])
+    assert not good_enough([])
 
 
 def test_a_mark_on_the_surface_is_not_filled_from_other_frames(held):

@@ -24,16 +24,20 @@ export function Proposed({ fix, change }: Pick<PanelProps, "fix" | "change">) {
   return (
     <section aria-label="Proposed" className="flex flex-col gap-1.5 rounded-md border border-thread/60 p-2">
       <p role="status">
-        <b className="font-medium text-thread">Proposed</b>: {busy ? "looking for another place" : fix.proposed}. Keep
-        it, try another, or paint over it.
+        <b className="font-medium text-thread">Proposed</b>: {busy ? "looking for another place" : fix.proposed}.{" "}
+        {fix.source === "replace"
+          ? "Keep it, try another, or paint over it."
+          : "Keep it, or take a plate for what it does not get right."}
       </p>
       <div className="flex gap-1.5">
         <Button disabled={busy} onClick={keep}>
           Keep it
         </Button>
-        <Button disabled={busy} tip="Heal it from another place beside it" onClick={propose}>
-          Try another
-        </Button>
+        {fix.source === "replace" && (
+          <Button disabled={busy} tip="Heal it from another place beside it" onClick={propose}>
+            Try another
+          </Button>
+        )}
       </div>
     </section>
   );

@@ -55,7 +55,7 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
         </p>
       )}
       <TrySheet shot={shot} fix={fix} change={change} />
-      {fix.source === "replace" && <Proposed fix={fix} change={change} />}
+      {(fix.source === "replace" || fix.proposed) && <Proposed fix={fix} change={change} />}
       {plated && <PlateRow shot={shot} fix={fix} change={change} />}
       {fix.plates.length > 1 && fix.source !== "fill" && fix.source !== "retrace" && plated && (
         <Choice

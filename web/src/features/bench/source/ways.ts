@@ -49,7 +49,7 @@ export function sourceWords(fix: Fix): string {
   const plates = fix.plates.length === 1 ? "1 plate" : `${fix.plates.length} plates`;
   if (fix.source === "fill") {
     const guided = fix.plates.length ? `, guided by ${plates}` : "";
-    return `${KINDS[fix.fill.kind].done}${guided}`;
+    return `${fix.proposed ? "proposed, " : ""}${KINDS[fix.fill.kind].done}${guided}`;
   }
   if (fix.source === "soften") return SOURCES.soften.done;
   if (!fix.plates.length) return "no plate yet";
