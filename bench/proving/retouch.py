@@ -9,9 +9,15 @@ import numpy as np
 from bench.proving.judge import Shot, evidence_of, fix_of, held, mean_error, plate_of
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
+from hushcore.fill.plan import Fill
+from hushcore.hold.record import Hold
+from hushcore.patch.evidence import gather
+from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
+from hushcore.patch.uncovered import uncovered_plates
 from hushcore.plates.propose import first_retouch
+from hushcore.tells.behind import from_behind
 from hushcore.tells.measure import judge as tells_of
 
 
@@ -33,9 +39,11 @@ def retouched(folder: Path) -> Retouched:
     loop = shot.outline()
     size = float(np.ptp(loop, axis=0).max())
     hold = held(shot, loop)
+    if shot.stands:
+        return _behind(shot, hold, loop, size)
     made = None
     with suppress(HushError):  # a hold that is lost gets none
-        made = None if shot.stands else first_retouch(hold, shot.clip.read, loop, shot.encoding)
+        made = first_retouch(hold, shot.clip.read, loop, shot.encoding)
     if made is None:
         return Retouched(shot.drawn.seed, size, np.nan, np.nan, np.nan, "nothing proposed")
     found, bare = made
@@ -50,6 +58,27 @@ def retouched(folder: Path) -> Retouched:
         if not errors[1:]:
             quiet = _quiet(shot, fix)
     return Retouched(shot.drawn.seed, size, errors[0], errors[1], quiet, found.words)
+
+
+def _behind(shot: Shot, hold: Hold, loop: np.ndarray, size: float) -> Retouched:
+    """A mark that stands in the frame, from other frames; the peer is the truth's own plate. What was not proposed is laid
+    all the same, in brackets, to tell whether silence was right."""
+    edge = Edge.of(loop, 0.0)
+    plan = Plan(edge, Match(), stands=True)
+    plate = plate_of(shot, hold, edge)
+    peer = mean_error(shot, fix_of(shot, hold, plan, plate, evidence_of(shot, hold, plan, plate)))
+    said = "from other frames"
+    plan = replace(plan, source="fill", fill=Fill("other frames"))
+    try:
+        plates = uncovered_plates(hold, plan, shot.clip.read, shot.encoding)
+    except HushError as problem:
+        return Retouched(shot.drawn.seed, size, np.nan, peer, np.nan, problem.kind)
+    evidence = gather(shot.clip.read, hold, edge, shot.encoding, plan, plates)
+    fix = make_fix(hold, plan, plates, evidence, None, shot.clip.read, 0)
+    error, quiet = mean_error(shot, fix), _quiet(shot, fix)
+    if not from_behind(hold, shot.clip.read, edge, shot.encoding):
+        return Retouched(shot.drawn.seed, size, np.nan, peer, quiet, f"nothing proposed ({said} {error:.2f})")
+    return Retouched(shot.drawn.seed, size, error, peer, quiet, said)
 
 
 def _quiet(shot: Shot, fix) -> float:  # type: ignore[no-untyped-def]

@@ -3,13 +3,13 @@
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, F64, Mask, Rect, padded_cut
+from hushcore.arrays import F32, F64, Mask, Rect
 from hushcore.bands.split import low_pass
 from hushcore.errors import HushError
 from hushcore.fill.plan import BorrowKey, Fill
 from hushcore.fill.soak import mean_outside, rim_of
-from hushcore.geometry import sampling
 from hushcore.geometry.membrane import membrane
+from hushcore.geometry.placed import takes_from
 from hushcore.grain.model import LUMA
 
 FIT_SIGMA = 3.0  # px along the rim at which both are compared
@@ -23,27 +23,13 @@ ON_MARK = "The place to borrow from lies on the mark itself; drag it farther awa
 
 def where(rect: Rect, centre: tuple[float, float], at: BorrowKey, flip: bool) -> tuple[F32, F32]:
     """Still position (x, y) that each place of ``rect`` borrows from; turned and scaled about ``centre``."""
-    x, y = np.meshgrid(np.arange(rect.left, rect.right) - centre[0], np.arange(rect.top, rect.bottom) - centre[1])
-    x, y = (-x if flip else x) / at.zoom, y / at.zoom
-    turn = np.radians(-at.turn)
-    cos, sin = np.cos(turn), np.sin(turn)
-    return (
-        np.asarray(centre[0] + at.offset[0] + cos * x - sin * y, np.float32),
-        np.asarray(centre[1] + at.offset[1] + sin * x + cos * y, np.float32),
-    )
+    return takes_from(rect, centre, at.offset, at.turn, at.zoom, flip)
 
 
 def centre_of(hole: Mask, rect: Rect) -> tuple[float, float]:
     """The middle of a hole's box, still px."""
     rows, cols = np.nonzero(hole)
     return rect.left + (cols.min() + cols.max()) / 2, rect.top + (rows.min() + rows.max()) / 2
-
-
-def borrowed(picture: F32, origin: Rect, x: F32, y: F32) -> F32:
-    """``picture`` (linear, over ``origin``) at still positions; beyond it, its border."""
-    need = Rect.around(np.array([[x.min(), y.min()], [x.max(), y.max()]])).grown(8)
-    part = np.ascontiguousarray(padded_cut(picture, need.moved(-origin.left, -origin.top)), np.float32)
-    return sampling.sampled(part, x - np.float32(need.left), y - np.float32(need.top))
 
 
 def check_donor(x: F32, y: F32, hole: Mask, rect: Rect, inside: Rect) -> None:

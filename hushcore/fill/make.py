@@ -16,6 +16,7 @@ from hushcore.fill.pull import pull
 from hushcore.fill.soak import soak
 from hushcore.fill.weave import weave
 from hushcore.geometry.paths import signed_distance
+from hushcore.geometry.placed import taken
 
 HALF = 0.5  # of the matte: the hole ends there, and what is filled goes over into the surface's own within its softness
 AROUND, AROUND_MOST = 1.2, 200  # times the hole's size, px: how much of the surface round it is looked at
@@ -106,7 +107,7 @@ def _borrow(job: Job, fill: Fill) -> F32:
     centre = borrowing.centre_of(job.hole, job.rect)
     x, y = borrowing.where(job.rect, centre, fill.at(job.frame), fill.flip)
     borrowing.check_donor(x, y, job.hole, job.rect, job.origin)
-    donor = borrowing.set_to_fit(borrowing.borrowed(job.picture, job.origin, x, y), fill)
+    donor = borrowing.set_to_fit(taken(job.picture, job.origin, x, y), fill)
     return borrowing.borrow(job.tonal, job.hole, job.encoding.tonal_of(np.maximum(donor, 0)), fill.fit)
 
 

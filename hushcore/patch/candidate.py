@@ -85,7 +85,9 @@ def _live(seen: Seen, codes: Codes, frame: int, fix: Fix, wanted: F32) -> F32 | 
     """A donor as this very frame shows it, in the light that is ``wanted`` at the mark; None where it is not taken anew, or
     cannot be seen."""
     fill = fix.plan.fill
-    if fix.plan.source != "fill" or fill is None or not (fill.moves or fix.donor is not None):
+    if fix.plan.source != "fill" or fill is None or fill.kind != "borrow":
+        return None
+    if not fill.moves and fix.donor is None:
         return None
     # the hole's own rectangle may be smaller: both are over the fix's
     around, part = hole_of(fix.plan.edge, frame, seen.spot.rect)
@@ -104,9 +106,8 @@ def _lost_grain(fix: Fix) -> float:
 
 def _redone(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
     """The strokes on the frame's own pixels."""
-    donors = redone.donors_of(fix.elsewhere, fix.read, seen.spot.rect, fix.encoding)
     strokes = list(fix.plan.strokes)
-    made, cover = redone.painted_on(seen.current, seen.spot.rect, strokes, frame, fix.encoding, donors)
+    made, cover = redone.painted_on(seen.current, seen.spot.rect, strokes, frame, fix.encoding, fix.donors)
     return Candidate(None, made, _behind(seen, cover), _lost_grain(fix), {})
 
 

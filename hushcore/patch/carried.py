@@ -8,19 +8,13 @@ import numpy as np
 from hushcore.arrays import F64
 from hushcore.edge.matte import Edge
 from hushcore.edge.outline import Nodes, Outline
-from hushcore.errors import HushError
 from hushcore.hold.maps import HoldMap
 from hushcore.hold.record import Hold
 
 
 def carried(edge: Edge, hold: Hold) -> Edge:
-    """``edge``, drawn in ``hold``'s still pose, in frame px: with a key on every frame on which the hold is good.
-
-    Raises HushError when the hold knows no frame.
-    """
+    """``edge``, drawn in ``hold``'s still pose, in frame px: with a key on every frame on which the hold is good."""
     frames = sorted({hold.anchor, *(n for n, frame in hold.frames.items() if not frame.lost)})
-    if not frames:
-        raise HushError("The hold that carries the edge knows no frame yet; track it first.", "not-held")
     return replace(edge, outlines=tuple(_carried(outline, hold, frames) for outline in edge.outlines))
 
 

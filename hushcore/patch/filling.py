@@ -13,8 +13,9 @@ from hushcore.fill.plan import Fill
 from hushcore.hold.record import Hold
 from hushcore.patch.plan import Plan
 from hushcore.patch.redone import creases_in, softened_on
-from hushcore.plates.plate import Plate, sample_linear
+from hushcore.plates.plate import Plate, sample_linear, with_strokes
 from hushcore.plates.shade import shaded_in
+from hushcore.retouch.strokes import Donors
 
 SHADE_AROUND = 30  # px round the edge
 OFF_MOST = 0.01  # share of a donor that may lie beyond the frame
@@ -42,7 +43,7 @@ def filled_plate(
             raise HushError(f"The donor's hold does not reach frame {frame}; track it to there.", "not-held")
         return replace(plate, painted=_carried(plate, frame, plan, fill, donor, codes))
     made = filled(plate.painted, plate.rect, plan.edge, fill, plate.encoding, frame)
-    if shades is not None:
+    if shades is not None and (fill.fit or fill.kind != "borrow"):  # else its tone is the donor's own
         rect, hole = hole_of(plan.edge, frame, plate.rect)
         shaded_in(made, rect.moved(-plate.rect.left, -plate.rect.top), hole, shades)
     return replace(plate, painted=made)
@@ -53,8 +54,14 @@ def shading_area(plan: Plan) -> Rect:
     return plan.edge.rect().grown(SHADE_AROUND)
 
 
-def softened_plate(plate: Plate, frame: int, plan: Plan) -> Plate:
-    """A plate as softening leaves it, within the edge."""
+def on_its_own(plate: Plate, frame: int, plan: Plan, donors: Donors | None) -> Plate:
+    """A plate as a source that works on each frame's own pixels leaves it on its frame."""
+    if plan.source == "retrace":
+        return with_strokes(plate, [stroke for stroke in plan.strokes if stroke.on(frame)], donors)
+    return _softened(plate, frame, plan) if plan.source == "soften" else plate
+
+
+def _softened(plate: Plate, frame: int, plan: Plan) -> Plate:
     assert plan.soften is not None
     rect = plan.edge.rect().grown(int(4 * plan.soften.scale)).within(plate.rect)
     if rect.empty:

@@ -19,7 +19,8 @@ from hushcore.patch.place import Place
 from hushcore.patch.plan import ON_ITS_OWN, Evidence, Plan
 from hushcore.patch.sheets import Sheet, prepared
 from hushcore.plates.art import Art
-from hushcore.plates.plate import BESIDE, Plate
+from hushcore.plates.plate import BESIDE, Plate, held_still
+from hushcore.retouch.strokes import Donors
 
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte for the ring
@@ -38,7 +39,7 @@ class Fix:
     over time. ``seed`` names the fix, so that grain differs between fixes and not between runs. ``near``: the frame to
     whose part of the still surface it has been cut, for a mark that stands in the frame. ``drawn``: the edge's own matte, when
     it is the same on all frames. ``donor``: the hold that carries what is borrowed from every frame; ``creases`` (h, w): what
-    softening evens; ``elsewhere``: the hold on the frames that strokes take from.
+    softening evens; ``donors``: other frames that strokes take from, held still over ``rect``.
     """
 
     hold: Hold
@@ -57,7 +58,7 @@ class Fix:
     drawn: F32 | None = None
     donor: Hold | None = None
     creases: F32 | None = None
-    elsewhere: Hold | None = None
+    donors: Donors | None = None
 
     @property
     def reach(self) -> int:
@@ -108,12 +109,13 @@ def make_fix(
         creases = redone.creases_in(sheets[0].original, plan.edge.matte(rect, plates[0][0]), encoding)
     return Fix(
         hold, plan, rect, sheets, matte, outside, distance, evidence, encoding, read, seed, drawn=drawn, donor=donor,
-        creases=creases, elsewhere=_elsewhere(hold, plan),
+        creases=creases, donors=_donors(hold, plan, rect, read, encoding),
     )  # fmt: skip
 
 
-def _elsewhere(hold: Hold, plan: Plan) -> Hold | None:
-    """The hold on the other frames that strokes redone on every frame take from. Raises HushError where it has lost one."""
+def _donors(hold: Hold, plan: Plan, rect: Rect, read: Reader | None, encoding: Encoding) -> Donors | None:
+    """The other frames that strokes redone on every frame take from, each held still once. Raises HushError where the hold
+    has lost one."""
     wanted = {int(one.donor.source) for one in plan.strokes if one.donor.source not in ("painted", "plate")}
     if plan.source != "retrace" or not wanted:
         return None
@@ -122,7 +124,10 @@ def _elsewhere(hold: Hold, plan: Plan) -> Hold | None:
             raise HushError(
                 f"The hold is lost on frame {frame}, which a stroke takes from; choose another.", "not-held"
             )
-    return replace(hold, frames={frame: hold.frames[frame] for frame in wanted if frame != hold.anchor})
+    if read is None:
+        raise HushError("Other frames cannot be read here, so no stroke can take from them.", "no-frames")
+    known = replace(hold, frames={frame: hold.frames[frame] for frame in wanted if frame != hold.anchor})
+    return held_still(known, read, rect, encoding)
 
 
 def on_frame(fix: Fix, frame: int) -> Fix:

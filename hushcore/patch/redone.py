@@ -3,15 +3,11 @@
 Nothing is lit: what is laid has the frame's own light, grain and blur already.
 """
 
-from collections.abc import Callable
-
 import cv2
 import numpy as np
 
 from hushcore.arrays import F32, Mask, Rect
 from hushcore.colour.encoding import Encoding
-from hushcore.hold.record import Hold
-from hushcore.plates.plate import still_picture
 from hushcore.retouch.soften import PORES, Soften, creases_of, softened
 from hushcore.retouch.strokes import Canvas, Donors, Stroke, coverage, paint
 
@@ -58,22 +54,6 @@ def feathered(changed: Mask) -> F32:
     """Full where something is changed, none a little beyond it."""
     wide = cv2.dilate(changed.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(np.float32)
     return np.asarray(cv2.GaussianBlur(wide, (0, 0), FEATHER), np.float32)
-
-
-def donors_of(
-    hold: Hold | None, read: Callable[[int], np.ndarray] | None, rect: Rect, encoding: Encoding
-) -> Donors | None:
-    """Other frames held still over ``rect``, each read once."""
-    if read is None or hold is None:
-        return None
-    kept: dict[int, F32] = {}
-
-    def donor(frame: int) -> F32:
-        if frame not in kept:
-            kept[frame] = still_picture(read(frame), hold, frame, rect, encoding)
-        return kept[frame]
-
-    return donor
 
 
 def softened_on(current: F32, how: Soften, creases: F32 | None, encoding: Encoding) -> tuple[F32, F32]:

@@ -51,23 +51,16 @@ BEYOND = (
     "The hold does not reach where the mark lies on {} of {} frames, so nothing can be put together there. Hold the surface as "
     "a plane (Hold, Planar), or draw a larger ground."
 )
+NO_GUIDE = (
+    "Some of it is never uncovered, and there is no plate to take it from: take one and paint it in there, or let it be "
+    "woven."
+)
 REST_AROUND = 1.0  # times its size: what is looked at round a place that is filled
 WOVEN_MOST = 90_000  # places; more is soaked
 NEVER = (
     "The mark lies on this place on nearly all frames within reach, so little can be taken from other frames. Give it a longer "
     "reach, see that the edge moves with what is to go, or choose another fill."
 )
-
-
-@dataclass(frozen=True)
-class Uncovered:
-    """A picture (h, w, 3) without the mark for ``frame``, linear; ``source`` (h, w): the frame that each place was taken
-    from, -1 where it was filled by the rest; ``bare``: that share of what the mark covers on the frame."""
-
-    frame: int
-    picture: F32
-    source: np.ndarray
-    bare: float
 
 
 def uncovered_plates(
@@ -77,23 +70,21 @@ def uncovered_plates(
     frame shows. Raises HushError where nothing can be taken from other frames."""
     assert plan.fill is not None
     rect = still_rect(hold, plan)
-    held = [n for n in sorted({hold.anchor, *hold.frames}) if n == hold.anchor or not hold.frames[n].lost]
-    on = [n for n in held if not plan.edge.rect_at(n).empty]
+    on = _masked(hold, plan.edge)
     beyond = [n for n in on if not reaches(hold, plan, rect, n)]
     if len(beyond) > BEYOND_MOST * max(1, len(on)):
         raise HushError(BEYOND.format(len(beyond), len(on)), "beyond-hold")
     made = []
     for frame, serves in sheets_at(hold, plan.edge, plan.fill.reach).items():
-        found = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, serves, guides)
-        made.append((frame, Plate(rect, found.picture, found.picture, encoding)))
+        picture = uncovered(read, hold, plan.edge, rect, frame, plan.fill, encoding, serves, guides)
+        made.append((frame, Plate(rect, picture, picture, encoding)))
     return made
 
 
 def sheets_at(hold: Hold, edge: Edge, reach: int) -> dict[int, list[int]]:
     """The frames that a picture is put together for, evenly over those on which something is masked, and the frames that
     each of them serves."""
-    held = [n for n in sorted({hold.anchor, *hold.frames}) if n == hold.anchor or not hold.frames[n].lost]
-    on = [n for n in held if not edge.rect_at(n).empty]
+    on = _masked(hold, edge)
     if not on:
         raise HushError("Nothing is masked on any held frame, so there is nothing to fill.", "nothing-masked")
     count = int(np.clip(round(len(on) / max(min(reach, SHEET_EVERY), 1)), 1, MOST_SHEETS))
@@ -104,12 +95,18 @@ def sheets_at(hold: Hold, edge: Edge, reach: int) -> dict[int, list[int]]:
     }  # fmt: skip
 
 
+def _masked(hold: Hold, edge: Edge) -> list[int]:
+    """The frames that are held and on which something is masked."""
+    held = [n for n in sorted({hold.anchor, *hold.frames}) if n == hold.anchor or not hold.frames[n].lost]
+    return [n for n in held if not edge.rect_at(n).empty]
+
+
 def uncovered(
     read: Reader, hold: Hold, edge: Edge, rect: Rect, frame: int, fill: Fill, encoding: Encoding,
     serves: Sequence[int] = (), guides: Sequence[tuple[int, Plate]] = (),
-) -> Uncovered:  # fmt: skip
-    """The still picture of ``frame`` over ``rect`` without the mark, wherever the mark lies on the frames that it
-    ``serves`` too. ``guides``: plates for what is never uncovered.
+) -> F32:  # fmt: skip
+    """The linear still picture (h, w, 3) of ``frame`` over ``rect`` without the mark, wherever the mark lies on the frames that
+    it ``serves`` too. ``guides``: plates for what is never uncovered.
 
     Raises HushError when nothing of what the mark covers is ever uncovered.
     """
@@ -118,9 +115,8 @@ def uncovered(
     for number in {frame, *serves}:
         x, y = dense_forward(hold.at(number), rect)
         marked |= _covered(edge, number, x, y)
-    source = np.where(free, frame, -1).astype(np.int32)
     if not marked.any():
-        return Uncovered(frame, picture, source, 0.0)
+        return picture
     part = _around(marked)
     own = _View(frame, picture[part.slices], free[part.slices])
     disc = np.ones((2 * NEEDED + 1,) * 2, np.uint8)
@@ -128,17 +124,19 @@ def uncovered(
     views = _views(read, hold, edge, part.moved(rect.left, rect.top), wanted, fill.reach, encoding, own)
     made, taken = _agreed(views)
     gap = (taken < 0) & marked[part.slices]
-    source[part.slices] = taken
     picture = np.array(picture)
     picture[part.slices] = np.where((taken < 0)[..., None], own.picture, made)
-    bare = float(gap.sum() / marked.sum())
-    if bare > BARE_MOST:
+    if gap.sum() > BARE_MOST * marked.sum():
         raise HushError(NEVER, "never-uncovered")
     if gap.any():
-        left = np.zeros_like(marked)
-        left[part.slices] = gap
-        picture = _rest(picture, source < 0, left, fill, encoding, guides, rect)
-    return Uncovered(frame, picture, source, bare)
+        left, unknown = np.zeros_like(marked), ~free
+        left[part.slices], unknown[part.slices] = gap, taken < 0
+        picture = _rest(picture, unknown, left, fill, encoding, _nearest(guides, frame), rect)
+    return picture
+
+
+def _nearest(guides: Sequence[tuple[int, Plate]], frame: int) -> Plate | None:
+    return min(guides, key=lambda one: abs(one[0] - frame))[1] if guides else None
 
 
 def _around(wanted: Mask) -> Rect:
@@ -306,11 +304,13 @@ def _in_light(there: F32, shows: Mask, picture: F32, known: Mask) -> F32:
 
 
 def _rest(
-    picture: F32, unknown: Mask, left: Mask, fill: Fill, encoding: Encoding, guides: Sequence[tuple[int, Plate]], rect: Rect
+    picture: F32, unknown: Mask, left: Mask, fill: Fill, encoding: Encoding, guide: Plate | None, rect: Rect
 ) -> F32:  # fmt: skip
-    """What was never uncovered: from the nearest plate, or filled."""
-    if fill.rest == "plate" and guides:
-        shown = guides[0][1].cut(rect)[1]
+    """What was never uncovered: from the nearest plate, or filled. Raises HushError where there is nothing to take it from."""
+    if fill.rest == "plate":
+        if guide is None:
+            raise HushError(NO_GUIDE, "no-plate")
+        shown = guide.cut(rect)[1]
         lit = _in_light(shown, ~unknown, picture, ~unknown)
         return np.where(unknown[..., None], lit, picture).astype(np.float32)
     rows, cols = np.flatnonzero(left.any(1)), np.flatnonzero(left.any(0))
@@ -321,7 +321,7 @@ def _rest(
     hole = unknown[part.slices]
     tonal = encoding.tonal_of(np.maximum(picture[part.slices], 0))
     if hole.all():
-        return picture
+        raise HushError(NEVER, "never-uncovered")
     if fill.rest == "weave" and left.sum() < WOVEN_MOST:
         made = weave(tonal, hole, fill.smooth, fill.patch, None, fill.seed)
     else:

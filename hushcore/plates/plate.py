@@ -1,7 +1,7 @@
 """A plate's two pictures on the still surface: as shot, and retouched."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -88,6 +88,27 @@ def make_plate(
         painted = still_picture(finished, hold, frame, rect, encoding)
     paint(Canvas(painted, original, rect, encoding, donors), strokes)
     return Plate(rect, original, painted, encoding)
+
+
+def with_strokes(plate: Plate, strokes: Sequence[Stroke], donors: Donors | None = None) -> Plate:
+    """A plate with strokes laid on what it holds already."""
+    if not strokes:
+        return plate
+    painted = plate.painted.copy()
+    paint(Canvas(painted, plate.original, plate.rect, plate.encoding, donors), strokes)
+    return replace(plate, painted=painted)
+
+
+def held_still(hold: Hold, read: Reader, rect: Rect, encoding: Encoding) -> Donors:
+    """Other frames as donors: each held still over ``rect`` when it is first asked for."""
+    kept: dict[int, F32] = {}
+
+    def donor(frame: int) -> F32:
+        if frame not in kept:
+            kept[frame] = still_picture(read(frame), hold, frame, rect, encoding)
+        return kept[frame]
+
+    return donor
 
 
 def check_size(codes: Codes, finished: Codes) -> None:

@@ -13,16 +13,15 @@ from hushcore.media.artwork import read_artwork
 from hushcore.media.pictures import read_codes
 from hushcore.patch.carried import carried
 from hushcore.patch.evidence import gather
-from hushcore.patch.filling import filled_plate, shading_area, softened_plate
+from hushcore.patch.filling import filled_plate, on_its_own, shading_area
 from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.lay import lay_all
 from hushcore.patch.plan import ON_ITS_OWN, Plan
 from hushcore.patch.uncovered import uncovered_plates
 from hushcore.plates.art import Art, in_light
-from hushcore.plates.plate import Plate, averaged, make_plate, still_picture, still_rect
+from hushcore.plates.plate import Plate, averaged, held_still, make_plate, still_picture, still_rect, with_strokes
 from hushcore.plates.shade import shading
 from hushcore.recipe.models import ArtData, FixData, HoldData, PlateData, Recipe, load
-from hushcore.retouch.strokes import Donors
 
 Reader = Callable[[int], Codes]
 
@@ -32,20 +31,25 @@ def load_hold(path: Path) -> Hold:
     return Hold.of(load(path, HoldData).model_dump(mode="json"))
 
 
+Begin = Callable[[Plate, int, Codes], Plate]
+
+
 def build_plate(
-    data: PlateData, hold: Hold, shot: Reader, below: Reader, finished: Codes | None, encoding: Encoding
-) -> Plate:
-    """A plate as its data says. ``shot`` reads frames as shot, ``below`` with the fixes below laid in."""
+    data: PlateData, hold: Hold, shot: Reader, below: Reader, finished: Codes | None, encoding: Encoding,
+    begin: Begin | None = None,
+) -> Plate:  # fmt: skip
+    """A plate as its data says. ``shot`` reads frames as shot, ``below`` with the fixes below laid in; ``begin``: what its
+    source makes of a plate and its frame before any stroke, unless a finished picture of it came back."""
     start = None
     if data.average:
         start = averaged(below, hold, data.frame, data.average, encoding)
     elif data.start == "shot":
         start = still_picture(shot(data.frame), hold, data.frame, still_rect(hold, data.frame), encoding)
-
-    def donors(frame: int):  # type: ignore[no-untyped-def]
-        return still_picture(below(frame), hold, frame, still_rect(hold, data.frame), encoding)
-
-    return make_plate(below(data.frame), hold, data.frame, data.painted(), finished, encoding, start, donors)
+    codes = below(data.frame)
+    bare = make_plate(codes, hold, data.frame, [], finished, encoding, start)
+    if begin is not None and finished is None:
+        bare = begin(bare, data.frame, codes)
+    return with_strokes(bare, data.painted(), held_still(hold, below, bare.rect, encoding))
 
 
 def build_art(data: ArtData | None, path: Path | None, encoding: Encoding) -> Art | None:
@@ -71,10 +75,11 @@ def build_fix(
     reader = below if laid else read
     plan = ready_plan(data, other(data.edge.hold))
     donor = other(data.fill.donor_hold) if data.fill else None
+    begin = filling(plan, hold, reader, donor)
     plates = []
     for plate in data.plates:
         finished = read_codes(beside / plate.picture) if plate.picture and beside else None
-        plates.append((plate.frame, build_plate(plate, hold, read, reader, finished, encoding)))
+        plates.append((plate.frame, build_plate(plate, hold, read, reader, finished, encoding, begin)))
     plates = with_base(plan, hold, plates, reader, encoding, donor)
     art = build_art(data.art, beside / data.art.picture if data.art and beside else None, encoding)
     kept = data.match.chosen.choice() if data.match.chosen else None
@@ -85,10 +90,7 @@ def build_fix(
 def ready_plan(data: FixData, carrier: Hold | None) -> Plan:
     """The fix's plan, its edge carried by another hold (``carrier``) where it is. Raises HushError for one that cannot be."""
     plan = data.plan()
-    if carrier is not None:
-        plan = replace(plan, edge=carried(plan.edge, carrier))
-    plan.check()
-    return plan
+    return plan if carrier is None else replace(plan, edge=carried(plan.edge, carrier))
 
 
 def with_base(
@@ -101,28 +103,22 @@ def with_base(
     if plan.from_others:
         return uncovered_plates(hold, plan, read, encoding, plates)
     codes = read(hold.anchor)
-    bare = make_plate(
-        codes,
-        hold,
-        hold.anchor,
-        plan.strokes if plan.source == "retrace" else [],
-        None,
-        encoding,
-        None,
-        donors_at(hold, read, encoding),
-    )
-    if plan.source == "soften" and plan.soften is not None:
-        bare = softened_plate(bare, hold.anchor, plan)
-    shaded = plan.source == "fill" and not plan.from_others
-    shades = shading(bare, hold, read, shading_area(plan)) if shaded else None
-    base = filled_plate(bare, hold.anchor, plan, donor, codes, shades)
-    return [(hold.anchor, base), *(plates if plan.source == "fill" else ())]
+    bare = make_plate(codes, hold, hold.anchor, [], None, encoding)
+    begin = filling(plan, hold, read, donor)
+    if begin is None:
+        return [(hold.anchor, on_its_own(bare, hold.anchor, plan, held_still(hold, read, bare.rect, encoding)))]
+    return [(hold.anchor, begin(bare, hold.anchor, codes)), *plates]
 
 
-def donors_at(hold: Hold, read: Reader, encoding: Encoding) -> Donors:
-    """Other frames as donors of the anchor's plate."""
-    rect = still_rect(hold, hold.anchor)
-    return lambda frame: still_picture(read(frame), hold, frame, rect, encoding)
+def filling(plan: Plan, hold: Hold, read: Reader, donor: Hold | None) -> Begin | None:
+    """How a fill that is solved once begins its plates, in the light that is usual; None for all other sources."""
+    if plan.source != "fill" or plan.from_others:
+        return None
+
+    def begin(plate: Plate, frame: int, codes: Codes) -> Plate:
+        return filled_plate(plate, frame, plan, donor, codes, shading(plate, hold, read, shading_area(plan)))
+
+    return begin
 
 
 def build_all(recipe: Recipe, beside: Path, read: Reader, encoding: Encoding = SRGB) -> list[tuple[FixData, Fix]]:

@@ -14,9 +14,9 @@ from hushcore.arrays import F32, F64, Mask, Rect, padded_cut
 from hushcore.bands.split import TONE_SIGMA, low_pass
 from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.errors import HushError
-from hushcore.geometry import sampling
 from hushcore.geometry.membrane import membrane
 from hushcore.geometry.paths import signed_distance
+from hushcore.geometry.placed import taken, takes_from
 from hushcore.retouch.cover import covered
 
 KINDS = ("clone", "heal", "paint", "lighten", "darken", "smooth", "sharpen", "restore")
@@ -187,17 +187,8 @@ def _donated(canvas: Canvas, stroke: Stroke, rect: Rect) -> F32:
 
 def _turned(picture: F32, origin: Rect, stroke: Stroke, rect: Rect) -> F32:
     """The donor turned, scaled or mirrored about the stroke's first point, sampled by cubic B-spline."""
-    donor = stroke.donor
-    first = stroke.points[0, :2]
-    x, y = np.meshgrid(np.arange(rect.left, rect.right) - first[0], np.arange(rect.top, rect.bottom) - first[1])
-    x, y = (-x if donor.flip else x) / donor.zoom, y / donor.zoom
-    turn = np.radians(-donor.turn)
-    cos, sin = np.cos(turn), np.sin(turn)
-    map_x = first[0] + donor.offset[0] + cos * x - sin * y
-    map_y = first[1] + donor.offset[1] + sin * x + cos * y
-    need = Rect.around(np.array([[map_x.min(), map_y.min()], [map_x.max(), map_y.max()]])).grown(16)
-    part = np.ascontiguousarray(padded_cut(picture, need.moved(-origin.left, -origin.top)), np.float32)
-    return sampling.sampled(part, (map_x - need.left).astype(np.float32), (map_y - need.top).astype(np.float32))
+    donor, first = stroke.donor, (float(stroke.points[0, 0]), float(stroke.points[0, 1]))
+    return taken(picture, origin, *takes_from(rect, first, donor.offset, donor.turn, donor.zoom, donor.flip))
 
 
 def _clone(canvas: Canvas, stroke: Stroke, rect: Rect, now: F32, cover: F32) -> F32:

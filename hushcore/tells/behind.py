@@ -5,7 +5,6 @@ from collections.abc import Callable, Sequence
 from hushcore.arrays import Codes
 from hushcore.colour.encoding import Encoding
 from hushcore.edge.matte import Edge
-from hushcore.errors import HushError
 from hushcore.fill.plan import Fill
 from hushcore.hold.record import Hold
 from hushcore.patch.evidence import gather
@@ -14,6 +13,7 @@ from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.patch.uncovered import uncovered_plates
+from hushcore.plates.plate import Plate
 from hushcore.tells.measure import judge
 
 LOOKED_AT = 7  # frames
@@ -25,14 +25,17 @@ WORDS = "taken from the frames on which it was uncovered"
 def from_behind(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: Encoding) -> bool:
     """Whether a mark that stands in the frame can be filled from other frames by itself. ``edge`` in frame px.
 
-    What it made is judged on a few frames as any patch is; where nothing can be taken from other frames it is not.
+    What it made is judged on a few frames as any patch is. Raises HushError where nothing can be taken from other frames.
     """
     plan = Plan(edge, Match(), "fill", stands=True, fill=Fill("other frames"))
-    try:
-        plates = uncovered_plates(hold, plan, read, encoding)
-        fix = make_fix(hold, plan, plates, gather(read, hold, edge, encoding, plan, plates), None, read, 0)
-    except HushError:
-        return False
+    return is_quiet(hold, read, plan, uncovered_plates(hold, plan, read, encoding), encoding)
+
+
+def is_quiet(
+    hold: Hold, read: Callable[[int], Codes], plan: Plan, plates: Sequence[tuple[int, Plate]], encoding: Encoding
+) -> bool:
+    """Whether what lies behind a mark, as ``plates`` show it, makes a patch that is worth proposing."""
+    fix = make_fix(hold, plan, plates, gather(read, hold, plan.edge, encoding, plan, plates), None, read, 0)
     held = sorted(n for n, frame in hold.frames.items() if not frame.lost)
     return good_enough([_loudest(fix, read, frame) for frame in spread(held, LOOKED_AT)])
 

@@ -121,7 +121,8 @@ def _judged_beside(
     nearest = min(laid.lights, key=lambda k: abs(fix.sheets[k].frame - frame))
     sheet, light = fix.sheets[nearest], laid.lights[nearest]
     made = still_picture(laid.codes, fix.hold, frame, spot.rect, fix.encoding)
-    lit = light.on(blurred(sheet.painted, seen.smeared))
+    shown = sheet.asleft if sheet.asleft is not None else sheet.painted
+    lit = light.on(blurred(shown, seen.smeared))
     apart = np.asarray(_lab(seen.current, fix.encoding) - _lab(lit, fix.encoding), np.float32)
     beside = ring & (spot.outside >= INSIDE) & (spot.outside <= OUTSIDE + STRIP_MORE)
     return Tells(
@@ -129,8 +130,8 @@ def _judged_beside(
         # what else stands or passes beside the edge is no fault of the patch: the middle of the arcs and places tells
         seam=_along_the_edge(apart, spot, beside, usual=True),
         light=_light(seen.current, lit, ring, usual=True),
-        texture=_texture(made, sheet.painted, inside, ring, fix.encoding),
-        grain=_grain(made, sheet.asleft if sheet.asleft is not None else sheet.painted, inside, ring, fix.encoding),
+        texture=_texture(made, shown, inside, ring, fix.encoding),
+        grain=_grain(made, shown, inside, ring, fix.encoding),
         flicker=_flicker(apart[..., 0], before, frame, beside, usual=True),
     ), Remembered(frame, apart[..., 0])
 

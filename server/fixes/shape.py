@@ -47,9 +47,6 @@ def stored(fix: Fix, outline: OutlineData) -> Document:
     }  # fmt: skip
 
 
-LABELS = {"soak": "Soak", "contour": "Contour", "pull": "Pull", "weave": "Weave", "borrow": "Borrow"}
-
-
 def set_fill(document: Document, fill: FillData, donor: int | None) -> str:
     """How the mark's place is filled; ``donor``: the hold that carries what is borrowed. Raises HushError for a place
     without area."""
@@ -57,11 +54,16 @@ def set_fill(document: Document, fill: FillData, donor: int | None) -> str:
     before = fill_of(document)
     document["fill"] = {**fill.model_dump(mode="json", exclude={"donor_hold"}), "donor": donor}
     document["source"] = "fill"
-    if document.pop("proposed", None):  # nobody has painted it: it does not guide what is chosen instead
-        document["plates"], document["plate"] = [], None
-    label = LABELS.get(fill.kind, "Other frames")
+    without_proposal(document)
+    label = fill.kind.capitalize()
     moved = [name for name, value in document["fill"].items() if before.get(name) != value]
     return f"{label}: {moved[0]}" if len(moved) == 1 and moved != ["kind"] else label
+
+
+def without_proposal(document: Document) -> None:
+    """What nobody has painted does not guide what is chosen instead."""
+    if document.pop("proposed", None):
+        document["plates"], document["plate"] = [], None
 
 
 def set_soften(document: Document, soften: SoftenData) -> str:
@@ -69,8 +71,7 @@ def set_soften(document: Document, soften: SoftenData) -> str:
     before = soften_of(document)
     document["soften"] = soften.model_dump(mode="json")
     document["source"] = "soften"
-    if document.pop("proposed", None):
-        document["plates"], document["plate"] = [], None
+    without_proposal(document)
     moved = [name for name, value in document["soften"].items() if before.get(name) != value]
     return f"Soften: {moved[0]}" if len(moved) == 1 else "Soften"
 

@@ -3,6 +3,7 @@
 import numpy as np
 from fixes.document import Document, mark_of
 from fixes.models import Fix
+from fixes.shape import without_proposal
 
 from holds import measuring
 from holds.models import Hold
@@ -17,11 +18,8 @@ def set_source(document: Document, fix: Fix, source: str, blend: str, stands: bo
     if stands != document["stands"]:
         _ground_without(document, fix, stands)
     document["source"], document["blend"], document["stands"] = source, blend, stands
-    if changed and source in ("fill", "soften") and document.pop("proposed", None):
-        document["plates"], document["plate"] = (
-            [],
-            None,
-        )  # nobody has painted it: it does not guide what is chosen instead
+    if changed and source in ("fill", "soften"):
+        without_proposal(document)
     return source.capitalize() if changed else "Source"
 
 

@@ -2,6 +2,7 @@
 plates that nobody painted."""
 
 from collections.abc import Callable
+from dataclasses import replace
 
 from fixes.document import edge_data, fill_of
 from fixes.models import Fix
@@ -17,42 +18,48 @@ from hushcore.patch.filling import filled_plate, shading_area
 from hushcore.patch.plan import Plan
 from hushcore.plates.plate import Plate
 from hushcore.plates.shade import shading
-from hushcore.recipe.build import ready_plan
 from laying.names import digest
 from laying.recipe import fix_data
 
 Reader = Callable[[int], Codes]
 GONE = "The hold that carries {} is gone; choose another, or draw it on the frames."
 
+edges_kept: Shelf = Shelf(lambda edge: sum(800 * len(outline.keys) for outline in edge.outlines))
 shades_kept: Shelf = Shelf(lambda shades: int(shades[0].nbytes))
-
-
-def _hold(number: int | None, what: str) -> EngineHold | None:
-    """Another hold with all its frames. Raises HushError when it is not there."""
-    if not number:
-        return None
-    found = Hold.objects.select_related("fix__shot__clip").filter(id=number).first()
-    if found is None:
-        raise HushError(GONE.format(what), "no-hold")
-    return found.engine()
 
 
 def plan_of(fix: Fix) -> Plan:
     """The fix's plan. Raises HushError when a part is missing, or cannot be."""
-    return ready_plan(fix_data(fix.document), _hold(fix.document["edge"].get("hold"), "the edge"))
+    plan = fix_data(fix.document).plan()
+    if fix.document["edge"].get("hold"):
+        plan = replace(plan, edge=edge_of(fix))
+    return plan
 
 
 def edge_of(fix: Fix) -> Edge:
-    """The fix's edge, also when another hold carries it."""
-    edge, carrier = edge_data(fix.document).edge(), _hold(fix.document["edge"].get("hold"), "the edge")
-    return edge if carrier is None else carried(edge, carrier)
+    """The fix's edge, also when another hold carries it: worked out once as long as both stand."""
+    number = fix.document["edge"].get("hold")
+    if not number:
+        return edge_data(fix.document).edge()
+    found = _found(number, "the edge")
+    key = (found.id, found.state, found.passed, digest(fix.document["edge"]))
+    return edges_kept.once(key, lambda: carried(edge_data(fix.document).edge(), found.engine()))
+
+
+def _found(number: int, what: str) -> Hold:
+    """Another hold. Raises HushError when it is not there."""
+    found = Hold.objects.select_related("fix__shot__clip").filter(id=number).first()
+    if found is None:
+        raise HushError(GONE.format(what), "no-hold")
+    return found
 
 
 def donor_of(fix: Fix) -> EngineHold | None:
     """The hold that carries what is borrowed, when it has one of its own."""
-    if fix.document["source"] != "fill":
+    fill = fill_of(fix.document)
+    if fix.document["source"] != "fill" or fill["kind"] != "borrow" or not fill.get("donor"):
         return None
-    return _hold(fill_of(fix.document).get("donor"), "the donor")
+    return _found(fill["donor"], "the donor").engine()
 
 
 def begun_name(fix: Fix) -> str:

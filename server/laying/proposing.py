@@ -3,10 +3,12 @@
 It is one change that can be undone, and is marked as proposed until it is kept or touched (``document["proposed"]``).
 """
 
+from copy import deepcopy
+
 import numpy as np
 from django.contrib.auth.models import AbstractBaseUser
 from fixes import change as changes
-from fixes.document import Document, edge_data, mark_of, plain_outline
+from fixes.document import Document, mark_of, plain_outline
 from fixes.models import Fix, Path
 from fixes.shape import set_fill
 from holds.current import current_hold
@@ -19,8 +21,9 @@ from hushcore.plates.plate import Plate
 from hushcore.plates.propose import Proposal, finished, first_retouch
 from hushcore.recipe.circle import corner_nodes
 from hushcore.recipe.models import FillData
-from hushcore.tells.behind import WORDS, from_behind
-from laying.ready import codes_below
+from hushcore.tells.behind import WORDS, is_quiet
+from laying.bases import plan_of
+from laying.ready import based_plates, codes_below
 from laying.roundtrip import keep_picture
 
 NONE_CLEAN = "Nothing beside it is clean enough to heal from. Take a plate and paint, or bring a finished picture in."
@@ -61,8 +64,13 @@ def propose_behind(fix: Fix) -> Fix | None:
     Raises Conflict when its artist was faster, HushError when it has no hold.
     """
     hold = current_hold(fix)
-    edge = edge_data(fix.document).edge()
-    if not from_behind(hold.engine(), lambda frame: codes_below(fix, frame), edge, fix.shot.clip.encoding):
+    asked = deepcopy(fix.document)
+    set_fill(asked, FillData(kind="other frames"), None)
+    tried = Fix(id=fix.id, shot=fix.shot, order=fix.order, document=asked)
+    plan = plan_of(tried)
+    # as they will be asked for when it is taken: put together once
+    plates = based_plates(tried, hold, plan)
+    if not is_quiet(hold.engine(), lambda frame: codes_below(fix, frame), plan, plates, fix.shot.clip.encoding):
         return None
     loop = np.round(mark_of(fix.document), 1).tolist()
 

@@ -23,7 +23,7 @@ from hushcore.arrays import F32, Codes, Rect
 from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.media.pictures import read_codes
-from hushcore.patch.filling import softened_plate
+from hushcore.patch.filling import on_its_own
 from hushcore.patch.fix import Fix as ReadyFix
 from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay_all
@@ -170,13 +170,8 @@ def _base_key(fix: Fix, hold: Hold) -> Any:
 def _base_plate(fix: Fix, hold: Hold, plan: Plan) -> plates.Plate:
     codes, engine, encoding = codes_below(fix, hold.anchor), hold_near(hold, hold.anchor), fix.shot.clip.encoding
     made = plates.make_plate(codes, engine, hold.anchor, [], None, encoding)
-    if plan.source == "retrace":
-        painted = made.painted.copy()
-        canvas = Canvas(painted, made.original, made.rect, encoding, _Donors(fix, hold, made.rect))
-        paint(canvas, [stroke for stroke in plan.strokes if stroke.on(hold.anchor)])
-        return replace(made, painted=painted)
-    if plan.source == "soften":
-        return softened_plate(made, hold.anchor, plan)
+    if plan.source in ON_ITS_OWN:
+        return on_its_own(made, hold.anchor, plan, _Donors(fix, hold, made.rect))
     return _begun(fix, hold, hold.anchor, made, codes)
 
 

@@ -61,4 +61,5 @@ def first_retouch(fix: int) -> None:
 
 def _only_circled(fix: Fix) -> bool:
     """Whether nothing was ever taken as a plate: who undoes a proposal does not get it again."""
-    return not fix.plates.exists() and fix.revision == 1 and not fix.revisions.filter(number__gt=1).exists()
+    chosen = fix.document["source"] != "replace" or fix.plates.exists()
+    return not chosen and not fix.revisions.filter(document__has_key="proposed").exists()

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Any
 
 import cv2
 from fixes.document import Document, fill_of, missing_part, soften_of
@@ -14,23 +13,17 @@ from jobs.viewing import View, seen
 
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
-from hushcore.patch.fix import make_fix
+from hushcore.fill.make import ON_THE_SURFACE
+from hushcore.hold.record import Hold
 from hushcore.patch.lay import lay
 from hushcore.plates.plate import still_picture
 from hushcore.tells.measure import judge
-from laying import bases, evidence, ready
+from laying import ready
 from laying.names import digest
 from laying.still import spot
 
 WIDE = 340  # px of a crop
-ON_SURFACE = (
-    ("soak", "Soak", {"kind": "soak"}),
-    ("contour", "Contour", {"kind": "contour"}),
-    ("pull", "Pull", {"kind": "pull"}),
-    ("weave", "Weave", {"kind": "weave"}),
-    ("borrow", "Borrow", {"kind": "borrow"}),
-)
-BEHIND = (("other frames", "Other frames", {"kind": "other frames"}),)
+BEHIND = ("other frames",)
 
 
 @dataclass(frozen=True)
@@ -59,10 +52,10 @@ def ways(fix: Fix) -> list[Way]:
     document = fix.document
     made = [Way("now", "As it stands", {})] if not missing_part(document) else []
     behind = document["stands"] or bool(document["edge"].get("hold"))
-    for key, words, change in BEHIND if behind else ON_SURFACE:
-        parts = {"source": "fill", "fill": {**fill_of(document), **change}}
+    for kind in BEHIND if behind else ON_THE_SURFACE:
+        parts = {"source": "fill", "fill": {**fill_of(document), "kind": kind}}
         if not missing_part({**document, **parts}):
-            made.append(Way(key, words, parts))
+            made.append(Way(kind, kind.capitalize(), parts))
     if not behind:
         made.append(Way("soften", "Soften", {"source": "soften", "soften": soften_of(document)}))
         if document["plates"]:
@@ -86,8 +79,7 @@ def tried(fix: Fix, key: str, frame: int) -> Tried:
 
 def _tried(fix: Fix, way: Way, frame: int) -> Tried:
     asked = Fix(id=fix.id, shot=fix.shot, order=fix.order, document={**fix.document, **way.parts})
-    prepared = _prepared(asked)
-    hold = current_hold(asked)
+    prepared, hold = ready.ready(asked)
     near = ready.hold_near(hold, frame, prepared.reach)
     if not near.has(frame):
         raise HushError(f"The hold does not reach frame {frame}; track to it first.", "not-held")
@@ -96,23 +88,7 @@ def _tried(fix: Fix, way: Way, frame: int) -> Tried:
     return Tried(_crop(fix, laid.codes, frame, near), tells.loudest, round(getattr(tells, tells.loudest), 2))
 
 
-def _prepared(fix: Fix) -> Any:
-    """A fix that is only tried, made ready; its plates are kept as any are."""
-    hold = current_hold(fix)
-    plan, said = bases.plan_of(fix), evidence.of(fix, hold)
-    plates = ready.based_plates(fix, hold, plan)
-    engine = hold.engine()
-    key = ("tried", fix.id, hold.id, hold.running, ready.below_state(fix), digest(fix.document))
-
-    def make() -> Any:
-        return make_fix(
-            engine, plan, plates, said, None, lambda n: ready.codes_below(fix, n), fix.id, bases.donor_of(fix)
-        )
-
-    return ready.fixes_kept.once(key, make)
-
-
-def _crop(fix: Fix, codes: Codes, frame: int, near: Any) -> bytes:
+def _crop(fix: Fix, codes: Codes, frame: int, near: Hold) -> bytes:
     rect = spot(fix)
     linear = still_picture(codes, near, frame, rect, fix.shot.clip.encoding)
     picture = seen(fix.shot.clip.encoding.encode(linear, codes.dtype), fix.shot, View())

@@ -15,7 +15,7 @@ from hushcore.geometry.paths import area, signed_distance
 from hushcore.hold.record import Hold
 from hushcore.plates.mark import drawn_in
 from hushcore.plates.plate import Plate
-from hushcore.plates.propose import first_retouch, judged, propose
+from hushcore.plates.propose import FILLED_BY, first_retouch, judged, propose
 from hushcore.recipe.models import Recipe, load
 from hushcore.retouch.strokes import Canvas, paint
 from tests.hushcore.test_chain import ANCHOR, circle, clip, run  # noqa: F401
@@ -107,18 +107,19 @@ def test_what_was_tried_is_not_proposed_again():
     assert np.hypot(*np.subtract(second.strokes[0].donor.offset, at)) > 15
 
 
-def test_a_fill_is_taken_where_nothing_beside_would_do():
-    """A mark on a strip no wider than itself: no place beside it is clean, and yet its texture can be woven on."""
-    plate, inside = marked(2, radius=26)
-    picture = plate.original.copy()
-    busy = (np.abs(np.mgrid[0:360, 0:420][0] - 180) > 58) | (np.abs(np.mgrid[0:360, 0:420][1] - 210) > 62)
-    checks = ((np.mgrid[0:360, 0:420] // 9).sum(0) % 2)[..., None]
-    picture[busy] = np.where(checks, [0.5, 0.1, 0.1], [0.05, 0.3, 0.1]).astype(np.float32)[busy]
-    found = propose(Plate(WHOLE, picture, picture.copy(), SRGB), ring(40))
-    if found is not None:  # it may also stay silent, but never bring the checks in
-        red = found.picture[inside][:, 0] / found.picture[inside][:, 1]
-        clean = surface(2)[inside]
-        assert np.abs(red - np.median(clean[:, 0] / clean[:, 1])).max() < 0.8
+def test_a_fill_is_taken_only_where_it_is_judged_clearly_better():
+    taken = []
+    for seed in range(4):
+        plate, _ = marked(seed)
+        best, healed = propose(plate, ring(60)), propose(plate, ring(60), without=("weave", "soak"))
+        taken.append(bool(best.fills))
+        if best.fills:
+            assert best.strokes == []
+            assert best.worth.cost < healed.worth.cost - FILLED_BY
+        else:
+            assert best.words == healed.words
+    assert any(taken)
+    assert not all(taken)
 
 
 def test_a_shred_at_the_loop_is_no_outline():

@@ -13,6 +13,7 @@ import scipy.ndimage as ndi
 
 from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB
+from hushcore.edge.front import Front
 from hushcore.edge.matte import Edge
 from hushcore.edge.outline import Nodes, Outline
 from hushcore.errors import HushError
@@ -26,7 +27,7 @@ from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
-from hushcore.recipe.build import with_base
+from hushcore.recipe.build import build_fix, with_base
 from hushcore.recipe.models import FillData, FixData, Recipe, StrokeData, check
 from hushcore.retouch.soften import Soften, creases_of, softened
 from hushcore.retouch.strokes import Donor, Stroke
@@ -168,10 +169,17 @@ def test_a_stroke_with_a_range_is_on_there_alone(scratched, held):
         assert np.array_equal(lay(codes, frame, fix).codes, codes) is not on
 
 
-def test_paint_reaches_beyond_the_edge_but_never_over_who_passes_in_front(scratched, held, texture):
-    fix = fix_of(scratched, held, Plan(LINE, Match(), "retrace", strokes=strokes()))
-    laid = lay(scratched.read(2), 2, fix)
-    assert (laid.matte > 0.5).sum() > 1.2 * (LINE.matte(LINE.rect()) > 0.5).sum()
+def test_paint_reaches_beyond_the_edge_but_never_over_who_passes_in_front(texture, held):
+    """On 9 somebody stands before the scratch's left end, drawn round by hand."""
+    wall, plan = Wall(texture, scratched=True, somebody=True), Plan(LINE, Match(), "retrace", strokes=strokes())
+    (x, y), codes = walker(9), wall.read(9)
+    box = np.array([[x - 17, y - 47], [x + 17, y - 47], [x + 17, y + 47], [x - 17, y + 47]])
+    over = lay(codes, 9, fix_of(wall, held, replace(plan, front=Front(auto=False))))
+    assert (over.matte > 0.5).sum() > 1.2 * (LINE.matte(LINE.rect()) > 0.5).sum()
+    behind = lay(codes, 9, fix_of(wall, held, replace(plan, front=Front(False, (Outline.of(box),)))))
+    there = (slice(140, 150), slice(158, 168))  # of the walker, where strokes lie
+    changed = [np.abs(SRGB.tonal(side.codes[there]) - SRGB.tonal(codes[there])).mean() for side in (over, behind)]
+    assert changed[1] < 0.01 < 0.05 < changed[0]
 
 
 def test_a_donor_on_a_lost_frame_is_said(scratched, held):
@@ -254,6 +262,44 @@ def test_a_donor_s_own_hold_carries_it(scratched, held):
     short = replace(still, anchor=3, frames={4: still.frames[4]})
     with pytest.raises(HushError, match="donor's hold does not reach"):
         fix_of(scratched, held, Plan(spot, Match(), "fill", fill=fill), donor=short)
+
+
+def test_only_a_borrow_takes_from_a_donor(scratched, held):
+    """A hold that once carried a donor does nothing to another kind of fill."""
+    plan = Plan(LINE, Match(), "fill", fill=Fill("soak", smooth=3))
+    codes = scratched.read(12)
+    plain, with_it = (lay(codes, 12, fix_of(scratched, held, plan, donor=donor)) for donor in (None, held))
+    assert np.array_equal(plain.codes, with_it.codes)
+
+
+def test_a_plate_of_a_fill_begins_from_it_in_a_recipe_too(scratched, held):
+    """Strokes lie on the fill: where there is none, the plate holds what is filled and not the mark."""
+    dot = StrokeData(kind="paint", points=[(200, 140, 1)], radius=3, colour=(0.9, 0.9, 0.9)).model_dump(mode="json")
+    data = check(
+        recipe(half=40, source="fill", fill={"kind": "soak"}, plates=[{"frame": 4, "strokes": [dot]}]),
+        FixData,
+        "The fix",
+    )
+    fix = build_fix(data, held, scratched.read)
+    guide = next(sheet for sheet in fix.sheets if sheet.frame == 4)
+    x, y = np.rint(SCRATCH.mean(0)).astype(int) - [fix.rect.left, fix.rect.top]
+    marked, begun = (
+        SRGB.tonal_of(side[y - 1 : y + 2, x - 1 : x + 2]).mean((0, 1)) for side in (guide.original, guide.painted)
+    )
+    assert marked[0] - marked[1] > 0.15 > 0.08 > begun[0] - begun[1]
+
+
+def test_a_plate_that_is_wanted_for_the_rest_must_be_there(passed, held):
+    """A box that hardly moves leaves a place that is never bare; without a plate that cannot be filled by one."""
+    slow = Edge(
+        (Outline(tuple((n, Nodes.of(walker_box(5) + shift(n) + np.array([3.0 * (n - 7), 0]))) for n in range(COUNT))),),
+        0,
+        6,
+    )
+    fill = Fill("other frames", rest="plate")
+    with pytest.raises(HushError) as problem:
+        fix_of(passed, held, Plan(slow, Match(), "fill", stands=True, fill=fill))
+    assert problem.value.kind in ("no-plate", "never-uncovered")
 
 
 def test_keys_move_a_donor_over_time(scratched, held):
@@ -347,7 +393,8 @@ def test_a_mesh_that_does_not_reach_where_the_mark_lies_is_said(passed, held):
     with pytest.raises(HushError, match="does not reach where the mark lies on") as problem:
         fix_of(passed, bent, Plan(ROUGH, Match(), "fill", stands=True, fill=Fill("other frames")))
     assert problem.value.kind == "beyond-hold"
-    assert not from_behind(bent, passed.read, ROUGH, SRGB)  # nor is it proposed
+    with pytest.raises(HushError, match="does not reach"):
+        from_behind(bent, passed.read, ROUGH, SRGB)  # nor is it proposed
 
 
 def test_what_lies_behind_is_proposed_where_it_is_quiet(passed, held):

@@ -114,10 +114,34 @@ export function Dot({ level }: { level: "quiet" | "noticeable" | "loud" | "none"
   return <span className={`inline-block size-2 shrink-0 rounded-full ${colour}`} aria-hidden="true" />;
 }
 
+interface CheckProps {
+  words: string;
+  on: boolean;
+  disabled?: boolean;
+  set: (on: boolean) => void;
+}
+
+/** Something that is so or not, with its words. */
+export function Check({ words, on, disabled, set }: CheckProps) {
+  return (
+    <label className={`flex items-center gap-2 text-soft ${disabled ? "opacity-60" : ""}`}>
+      <input
+        type="checkbox"
+        className="accent-[#b9a8f2]"
+        checked={on}
+        disabled={disabled}
+        onChange={(event) => set(event.target.checked)}
+      />
+      {words}
+    </label>
+  );
+}
+
 interface SelectProps {
   label: string;
   value: string;
-  options: string[];
+  /** Values that are their own words, or values with words. */
+  options: (string | { value: string; words: string })[];
   onChange: (value: string) => void;
   /** Without its label beside it. */
   bare?: boolean;
@@ -133,9 +157,14 @@ export function Select({ label, value, options, onChange, bare }: SelectProps) {
       onChange={(event) => onChange(event.target.value)}
       className="h-[26px] w-full min-w-0 cursor-pointer truncate rounded-md border border-line bg-felt-1 px-1.5 text-soft hover:text-ink"
     >
-      {options.map((option) => (
-        <option key={option}>{option}</option>
-      ))}
+      {options.map((option) => {
+        const { value, words } = typeof option === "string" ? { value: option, words: option } : option;
+        return (
+          <option key={value} value={value}>
+            {words}
+          </option>
+        );
+      })}
     </select>
   );
   if (bare) return <div className="w-24">{field}</div>;

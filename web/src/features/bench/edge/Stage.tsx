@@ -1,6 +1,6 @@
 import { X } from "lucide-react";
 import { client, type Outline } from "../../../api/client";
-import { Button, Choice, Slider } from "../../../ui/controls";
+import { Button, Check, Choice, Slider } from "../../../ui/controls";
 import type { PanelProps } from "../shared/panel";
 import { Section } from "../shared/Section";
 import { type Tool, useBench } from "../store";
@@ -173,18 +173,14 @@ export function EdgeStage({ fix, change }: PanelProps) {
         ]}
       />
       <FrontPart fix={fix} change={change} />
-      <label
-        className="flex items-center gap-2 text-soft"
-        title="An overlay on a finished film: the edge stays, the picture moves under it"
-      >
-        <input
-          type="checkbox"
-          className="accent-[#b9a8f2]"
-          checked={fix.stands}
-          onChange={(event) => stands(event.target.checked)}
+      <div title="An overlay on a finished film: the edge stays, the picture moves under it">
+        <Check
+          words="The mark stands still in the frame"
+          on={fix.stands && !fix.carried}
+          disabled={!!fix.carried}
+          set={stands}
         />
-        The mark stands still in the frame
-      </label>
+      </div>
       <p className="text-[11.5px] text-faint">
         The inner line is where the patch is full, the outer where it ends. Drag a point or its handle, Shift-drag gives
         it a softness of its own, Alt breaks a handle off. Double-click adds a point, Delete takes it away.

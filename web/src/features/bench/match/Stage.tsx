@@ -1,20 +1,21 @@
 import { useEffect, useState } from "react";
 import { client, type Match, type Schemas } from "../../../api/client";
 import { useEvidence, useTells } from "../../../api/queries";
-import { Button, Choice, Slider } from "../../../ui/controls";
+import { Button, Check, Choice, Slider } from "../../../ui/controls";
 import { tellLevel } from "../shared/levels";
 import type { PanelProps } from "../shared/panel";
 import { Section } from "../shared/Section";
+import { WayPicker } from "../shared/WayPicker";
 import { useBench } from "../store";
 
 const LIGHT = {
-  auto: ["Auto", "reads the light under the mark and the highlights, by the shot's own evidence"],
-  under: ["Under", "reads the light that fell on the mark itself"],
-  shine: ["Shine", "highlights, which add to the picture instead of multiplying it"],
-  rim: ["Rim", "from every point of the rim inwards"],
-  slope: ["Slope", "an even slope fitted to the rim"],
-  even: ["Even", "one gain a channel from round the mark"],
-  off: ["Off", "the plate's own light, as it is"],
+  auto: { name: "Auto", words: "reads the light under the mark and the highlights, by the shot's own evidence" },
+  under: { name: "Under", words: "reads the light that fell on the mark itself" },
+  shine: { name: "Shine", words: "highlights, which add to the picture instead of multiplying it" },
+  rim: { name: "Rim", words: "from every point of the rim inwards" },
+  slope: { name: "Slope", words: "an even slope fitted to the rim" },
+  even: { name: "Even", words: "one gain a channel from round the mark" },
+  off: { name: "Off", words: "the plate's own light, as it is" },
 } as const;
 type Light = keyof typeof LIGHT;
 
@@ -58,22 +59,13 @@ export function MatchStage({ fix, change }: PanelProps) {
         done: see === "light",
       }}
     >
-      <div role="radiogroup" aria-label="Light" className="grid grid-cols-4 gap-1">
-        {(Object.keys(LIGHT) as Light[]).map((mode) => (
-          <button
-            key={mode}
-            type="button"
-            role="radio"
-            aria-checked={light === mode}
-            title={LIGHT[mode][1]}
-            onClick={() => keep({ light: mode })}
-            className={`h-[26px] rounded-md border ${light === mode ? "border-thread bg-felt-3 text-ink" : "border-line text-soft hover:text-ink"}`}
-          >
-            {LIGHT[mode][0]}
-          </button>
-        ))}
-      </div>
-      <p className="text-soft">{LIGHT[light][1]}</p>
+      <WayPicker
+        label="Light"
+        columns="grid-cols-4"
+        value={light}
+        ways={LIGHT}
+        onChange={(mode) => keep({ light: mode })}
+      />
       {light !== "off" && (
         <>
           {(light === "auto" || light === "under" || light === "shine") && <Chosen fix={fix} now={now} keep={keep} />}
@@ -172,20 +164,6 @@ function Chosen({ fix, now, keep }: Pick<PanelProps, "fix"> & { now: Match; keep
         options={[...SHARES]}
       />
     </>
-  );
-}
-
-function Check({ words, on, set }: { words: string; on: boolean; set: (on: boolean) => void }) {
-  return (
-    <label className="flex items-center gap-2 text-soft">
-      <input
-        type="checkbox"
-        className="accent-[#b9a8f2]"
-        checked={on}
-        onChange={(event) => set(event.target.checked)}
-      />
-      {words}
-    </label>
   );
 }
 

@@ -1,8 +1,7 @@
 import { client, type Fix } from "../../../api/client";
 import { useFixes } from "../../../api/queries";
-import { Choice, Slider } from "../../../ui/controls";
+import { Choice, Select, Slider } from "../../../ui/controls";
 import type { FillProps } from "./FillPart";
-import { Pick } from "./fields";
 
 const PLATE = "Take a plate for what no frame shows, and paint it in there";
 
@@ -20,7 +19,7 @@ export function BehindPart({ shot, fix, now, show, keep, change, hint }: FillPro
               : "Circle the surface behind as a fix of its own first, or tick in Edge that the mark stands in the frame."}
           </p>
           {behind.length > 0 && (
-            <Pick
+            <Select
               label="Behind it"
               value=""
               options={[

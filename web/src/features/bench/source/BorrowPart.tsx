@@ -1,9 +1,8 @@
 import type { Fix } from "../../../api/client";
 import { useFixes } from "../../../api/queries";
-import { Button, Slider } from "../../../ui/controls";
+import { Button, Check, Select, Slider } from "../../../ui/controls";
 import { useBench } from "../store";
 import type { FillProps } from "./FillPart";
-import { Check, Pick } from "./fields";
 import type { Fill } from "./ways";
 
 /** Where the donor lies on a frame: evenly between keys. */
@@ -105,7 +104,7 @@ export function BorrowPart({ shot, fix, now, show, keep }: FillProps) {
         </span>
       </div>
       {others.length > 0 && (
-        <Pick
+        <Select
           label="Carried by"
           value={fix.donor === null ? "" : String(fix.donor)}
           options={[

@@ -1,11 +1,11 @@
 import { useEffect, useState } from "react";
-import { client } from "../../../api/client";
 import { Choice, Slider } from "../../../ui/controls";
 import type { PanelProps } from "../shared/panel";
+import { WayPicker } from "../shared/WayPicker";
 import { BehindPart } from "./BehindPart";
 import { BorrowPart } from "./BorrowPart";
+import { keepFill } from "./changes";
 import { PullPart } from "./PullPart";
-import { WayPicker } from "./WayPicker";
 import { WeavePart } from "./WeavePart";
 import { type Fill, KINDS, type Kind } from "./ways";
 
@@ -25,11 +25,8 @@ export function FillPart(props: PanelProps) {
   const [now, setNow] = useState<Fill>(fix.fill);
   useEffect(() => setNow(fix.fill), [fix.fill]);
   const keep = (part: Partial<Fill>, donor: number | null = fix.donor) => {
-    const fill = { ...now, ...part, donor_hold: null };
-    setNow(fill);
-    change.mutate(({ params, version }) =>
-      client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill, donor } }),
-    );
+    setNow({ ...now, ...part });
+    keepFill(change, fix, { ...now, ...part }, donor);
   };
   const show = (part: Partial<Fill>) => setNow({ ...now, ...part });
   const own = { ...props, now, show, keep };

@@ -1,8 +1,8 @@
 import { useEffect, useState } from "react";
-import { client } from "../../../api/client";
 import { Button, Slider } from "../../../ui/controls";
 import type { PanelProps } from "../shared/panel";
 import { useBench } from "../store";
+import { keepSoften } from "./changes";
 import type { Soften } from "./ways";
 
 /** Softening: how coarse, how far, how much of the texture and of the creases stays. */
@@ -11,11 +11,8 @@ export function SoftenPart({ fix, change }: PanelProps) {
   const [now, setNow] = useState<Soften>(fix.soften);
   useEffect(() => setNow(fix.soften), [fix.soften]);
   const keep = (part: Partial<Soften>) => {
-    const soften = { ...now, ...part };
-    setNow(soften);
-    change.mutate(({ params, version }) =>
-      client.PATCH("/api/fixes/{fix}/soften", { params, body: { version, soften } }),
-    );
+    setNow({ ...now, ...part });
+    keepSoften(change, fix, { ...now, ...part });
   };
   const share = (name: "amount" | "lines" | "texture", label: string, most: number) => (
     <Slider

@@ -2,8 +2,10 @@ import { client, type Fix } from "../../../api/client";
 import { Choice } from "../../../ui/controls";
 import type { PanelProps } from "../shared/panel";
 import { Section } from "../shared/Section";
+import { WayPicker } from "../shared/WayPicker";
 import { ArtPart } from "./ArtPart";
 import { BrushPart } from "./BrushPart";
+import { keepFill } from "./changes";
 import { FillPart } from "./FillPart";
 import { PlateRow } from "./PlateRow";
 import { Proposed } from "./Proposed";
@@ -11,7 +13,6 @@ import { RoundTrip } from "./RoundTrip";
 import { SoftenPart } from "./SoftenPart";
 import { StrokeList } from "./StrokeList";
 import { TrySheet } from "./TrySheet";
-import { WayPicker } from "./WayPicker";
 import { SOURCES, type Source, sourceWords } from "./ways";
 
 const STANDS = "The mark stands in the frame and lies on another place of the surface on every frame";
@@ -25,12 +26,8 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
     );
   };
   const pick = (source: Source) => {
-    if (source === "fill" && fix.stands && fix.fill.kind !== "other frames") {
-      const fill = { ...fix.fill, kind: "other frames" as const, donor_hold: null };
-      change.mutate(({ params, version }) =>
-        client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill, donor: null } }),
-      );
-    } else keep({ source });
+    if (source === "fill" && fix.stands) keepFill(change, fix, { kind: "other frames" }, null);
+    else keep({ source });
   };
   const why = (source: Source) => (fix.stands && (source === "retrace" || source === "soften") ? STANDS : "");
   const plated = fix.source !== "soften";
@@ -54,7 +51,7 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
           {fix.lacks}
         </p>
       )}
-      <TrySheet shot={shot} fix={fix} change={change} />
+      <TrySheet fix={fix} change={change} />
       {(fix.source === "replace" || fix.proposed) && <Proposed fix={fix} change={change} />}
       {plated && <PlateRow shot={shot} fix={fix} change={change} />}
       {fix.plates.length > 1 && fix.source !== "fill" && fix.source !== "retrace" && plated && (

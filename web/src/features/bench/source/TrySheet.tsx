@@ -6,13 +6,14 @@ import { Button, Dot } from "../../../ui/controls";
 import { tellLevel } from "../shared/levels";
 import type { PanelProps } from "../shared/panel";
 import { useBench } from "../store";
-import type { Kind, Source } from "./ways";
+import { keepFill, keepSoften } from "./changes";
+import type { Kind } from "./ways";
 
 type Way = Schemas["WayOut"];
 type Tried = Schemas["TryOut"];
 
 /** The ways that fit, each on this frame, the first and the last, with its loudest tell; a click takes one. */
-export function TrySheet({ shot, fix, change }: PanelProps) {
+export function TrySheet({ fix, change }: Pick<PanelProps, "fix" | "change">) {
   const [open, setOpen] = useState(false);
   const frame = useBench((state) => state.frame);
   const [at, setAt] = useState(frame);
@@ -25,17 +26,15 @@ export function TrySheet({ shot, fix, change }: PanelProps) {
   const take = (way: Way) => {
     setOpen(false);
     if (way.key === "now") return;
-    change.mutate(({ params, version }) => {
-      if (["replace", "lift"].includes(way.key))
-        return client.PATCH("/api/fixes/{fix}/source", {
-          params,
-          body: { version, source: way.key as Source, blend: fix.blend, stands: fix.stands },
-        });
-      if (way.key === "soften")
-        return client.PATCH("/api/fixes/{fix}/soften", { params, body: { version, soften: fix.soften } });
-      const fill = { ...fix.fill, kind: way.key as Kind, donor_hold: null };
-      return client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill, donor: fix.donor } });
-    });
+    if (way.key === "soften") return keepSoften(change, fix, {});
+    if (way.key !== "replace" && way.key !== "lift") return keepFill(change, fix, { kind: way.key as Kind });
+    const source = way.key;
+    change.mutate(({ params, version }) =>
+      client.PATCH("/api/fixes/{fix}/source", {
+        params,
+        body: { version, source, blend: fix.blend, stands: fix.stands },
+      }),
+    );
   };
   return (
     <Dialog.Root
@@ -67,7 +66,7 @@ export function TrySheet({ shot, fix, change }: PanelProps) {
           </p>
           <ul aria-label="Ways" className="grid gap-2">
             {(ways.data ?? []).map((way) => (
-              <Row key={way.key} shot={shot.id} fix={fix} way={way} take={() => take(way)} />
+              <Row key={way.key} fix={fix} way={way} take={() => take(way)} />
             ))}
           </ul>
           {ways.isPending && <p className="text-soft">Looking which ways fit</p>}
@@ -78,7 +77,7 @@ export function TrySheet({ shot, fix, change }: PanelProps) {
   );
 }
 
-function Row({ fix, way, take }: { shot: number; fix: Fix; way: Way; take: () => void }) {
+function Row({ fix, way, take }: { fix: Fix; way: Way; take: () => void }) {
   return (
     <li>
       <button

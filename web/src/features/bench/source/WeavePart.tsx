@@ -13,7 +13,7 @@ export function WeavePart({ now, show, keep }: FillProps) {
       <Slider
         label="Patches"
         value={now.patch}
-        min={5}
+        min={7}
         max={41}
         step={2}
         words={`${now.patch} px`}

@@ -1,10 +1,11 @@
 import { useEffect, useRef, useState } from "react";
-import { client, type Fix } from "../../../api/client";
+import type { Fix } from "../../../api/client";
 import { add, distance, type Point, sub } from "../../../geometry/points";
 import { inside } from "../../../geometry/shapes";
 import { outlineNodes } from "../shared/nodes";
 import type { Change } from "../shared/panel";
 import { donorAt, withDonor } from "./BorrowPart";
+import { keepFill } from "./changes";
 import type { Fill } from "./ways";
 
 const REACH = 12; // screen px
@@ -63,8 +64,6 @@ export function useFillHands(fix: Fix | null, frame: number, change: Change) {
   return {
     arrow,
     donor,
-    /** Whether nothing is borrowed yet: what is shown is only where it could be. */
-    offered: () => !!fill && fill.kind === "borrow" && !fill.offset[0] && !fill.offset[1] && !(fill.keys ?? []).length,
     begin(press: Point, scale: number): boolean {
       const [tip, place] = [arrow(), donor()];
       if (tip && distance(tip.to, press) * scale <= REACH) grip.current = { kind: "arrow", from: press };
@@ -92,15 +91,11 @@ export function useFillHands(fix: Fix | null, frame: number, change: Change) {
       if (!draft.current || !on) return;
       const fill = { ...on.fill, ...draft.current };
       const round = ([x, y]: [number, number]): [number, number] => [Math.round(x), Math.round(y)];
-      const made = {
+      keepFill(change, on, {
         ...fill,
         offset: round(fill.offset),
         keys: (fill.keys ?? []).map((key) => ({ ...key, offset: round(key.offset) })),
-        donor_hold: null,
-      };
-      change.mutate(({ params, version }) =>
-        client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill: made, donor: on.donor } }),
-      );
+      });
     },
     drop: () => setDraft(null),
   };

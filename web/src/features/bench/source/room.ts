@@ -10,6 +10,7 @@ import { useBitmap } from "../viewer/pictures";
 import type { Given, Room, Scene } from "../viewer/room";
 import { useArtHands } from "./artHands";
 import { useApart, useBrushHands } from "./brushHands";
+import { keepFill, keepSoften } from "./changes";
 import { middleOf, useFillHands } from "./fillHands";
 import * as paint from "./paint";
 import { type PlateCanvas, usePlate } from "./plate";
@@ -75,10 +76,7 @@ export function useSourceRoom({ shot, fix, fixes, frame, held, change }: Given, 
     if (!fix) return;
     set({ tool: "look" });
     const place = ringOf(points).map((p): [number, number] => [Math.round(p.x), Math.round(p.y)]);
-    const fill = { ...fix.fill, kind: "weave" as const, place, donor_hold: null };
-    change.mutate(({ params, version }) =>
-      client.PATCH("/api/fixes/{fix}/fill", { params, body: { version, fill, donor: fix.donor } }),
-    );
+    keepFill(change, fix, { kind: "weave", place });
   }
 
   /** Softened skin gets the pores of another place. */
@@ -87,10 +85,7 @@ export function useSourceRoom({ shot, fix, fixes, frame, held, change }: Given, 
     if (!fix || !from) return;
     set({ tool: "look" });
     const take: [number, number] = [Math.round(at.x - from.middle.x), Math.round(at.y - from.middle.y)];
-    const soften = { ...fix.soften, take };
-    change.mutate(({ params, version }) =>
-      client.PATCH("/api/fixes/{fix}/soften", { params, body: { version, soften } }),
-    );
+    keepSoften(change, fix, { take });
   }
 
   function paintBrush(ink: Scene["ink"], view: Scene["view"], on: PlateCanvas) {

@@ -2,15 +2,17 @@ interface Props<T extends string> {
   label: string;
   value: T;
   ways: Record<T, { name: string; words: string }>;
+  /** Why a way does not fit; empty when it does. */
   disabled?: (way: T) => string;
+  columns?: string;
   onChange: (way: T) => void;
 }
 
-/** One of six, in two rows of three, and a line that says what the chosen one is for. */
-export function WayPicker<T extends string>({ label, value, ways, disabled, onChange }: Props<T>) {
+/** One of some, in rows, and a line that says what the chosen one is for. */
+export function WayPicker<T extends string>({ label, value, ways, disabled, onChange, columns }: Props<T>) {
   return (
     <>
-      <div role="radiogroup" aria-label={label} className="grid grid-cols-3 gap-1">
+      <div role="radiogroup" aria-label={label} className={`grid gap-1 ${columns ?? "grid-cols-3"}`}>
         {(Object.keys(ways) as T[]).map((way) => {
           const why = disabled?.(way) ?? "";
           return (
