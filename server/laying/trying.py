@@ -1,11 +1,13 @@
 """Ways to take a mark away, tried beside each other on a few frames before one is taken; nothing of the fix changes."""
 
 from collections.abc import Iterator
+from copy import deepcopy
 from dataclasses import dataclass, replace
 
 import cv2
 from fixes.document import Document, fill_of, missing_part, soften_of
 from fixes.models import Fix
+from fixes.shape import without_proposal
 from holds.current import current_hold
 from jobs.pictures import as_bytes
 from jobs.shelf import Shelf
@@ -18,7 +20,7 @@ from hushcore.hold.record import Hold
 from hushcore.patch.lay import lay
 from hushcore.plates.plate import still_picture
 from hushcore.tells.measure import judge
-from laying import ready
+from laying import evidence, ready
 from laying.names import digest
 from laying.still import spot
 
@@ -49,15 +51,17 @@ tried_kept: Shelf = Shelf(lambda one: len(one.crop))
 
 def ways(fix: Fix) -> list[Way]:
     """The ways that fit a fix, each as it is set now: the fix as it stands first."""
-    document = fix.document
+    document, bare = fix.document, deepcopy(fix.document)
     made = [Way("now", "As it stands", {})] if not missing_part(document) else []
+    without_proposal(bare)  # as it goes when a fill is taken instead
+    plates = {name: bare[name] for name in ("plates", "plate")}
     behind = document["stands"] or bool(document["edge"].get("hold"))
     for kind in BEHIND if behind else ON_THE_SURFACE:
-        parts = {"source": "fill", "fill": {**fill_of(document), "kind": kind}}
+        parts = {"source": "fill", "fill": {**fill_of(document), "kind": kind}, **plates}
         if not missing_part({**document, **parts}):
             made.append(Way(kind, kind.capitalize(), parts))
     if not behind:
-        made.append(Way("soften", "Soften", {"source": "soften", "soften": soften_of(document)}))
+        made.append(Way("soften", "Soften", {"source": "soften", "soften": soften_of(document), **plates}))
         if document["plates"]:
             made += [Way(one, one.capitalize(), {"source": one}) for one in ("replace", "lift")]
     return [way for way in made if way.key == "now" or not _same(document, way.parts)]
@@ -73,7 +77,8 @@ def tried(fix: Fix, key: str, frame: int) -> Tried:
     if way is None:
         raise HushError("This way does not fit the mark as it stands.", "bad-way")
     hold = current_hold(fix)
-    name = digest([fix.id, fix.document, way.parts, frame, hold.id, hold.running, ready.below_state(fix)])
+    said = evidence.named(fix, hold)[1]
+    name = digest([fix.id, fix.document, way.parts, frame, hold.id, hold.running, ready.below_state(fix), said])
     return tried_kept.once(name, lambda: _tried(fix, way, frame))
 
 
