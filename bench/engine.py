@@ -12,7 +12,8 @@ import numpy as np
 
 from hushcore.colour import difference
 from hushcore.colour.encoding import SRGB
-from hushcore.deliver.frames import covered, deliver_frame
+from hushcore.deliver.frames import deliver_frame
+from hushcore.deliver.proof import covered
 from hushcore.edge.matte import Edge
 from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground

@@ -23,3 +23,14 @@ def write_text(path: Path, text: str) -> None:
     except OSError as error:
         part.unlink(missing_ok=True)
         raise HushError(f"{path.name} could not be written: {error.strerror or error}.", "disk-full") from error
+
+
+def range_of(text: str | None, first: int, last: int) -> tuple[int, int]:
+    """The frames of ``A-B``; all of them where nothing is asked for. Raises HushError for what is no range."""
+    if text is None:
+        return first, last
+    try:
+        low, high = (int(part) for part in text.split("-"))
+    except ValueError as error:
+        raise HushError(f"{text!r} is not a range; write it like 1001-1096.", "bad-range") from error
+    return low, high

@@ -1,23 +1,22 @@
-"""``hush``: look at a clip, track, follow points, take a plate, render with proof, print schemas.
+"""``hush``: look at a clip, track, follow points, take a plate, render with proof, check a delivery, print schemas.
 
 Exit codes: 0 done, 1 something the artist can put right (one line on standard error), 2 a wrong command line.
 """
 
 import csv
 import json
-import multiprocessing
 import os
 import sys
 from pathlib import Path
-from typing import Any
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")  # before NumPy is there: small products, several processes
 
 import click
 import numpy as np
 
-from hushcore.cli.files import write_json, write_text
+from hushcore.cli.files import range_of, write_json, write_text
 from hushcore.cli.propose import propose
+from hushcore.cli.render import check, forms, render
 from hushcore.errors import HushError
 
 Place = click.Path(path_type=Path)
@@ -41,16 +40,6 @@ def info(clip: Path) -> None:
     if header:
         found["even"] = header["even"]
     click.echo(json.dumps(found, indent=1))
-
-
-def _range(text: str | None, first: int, last: int) -> tuple[int, int]:
-    if text is None:
-        return first, last
-    try:
-        low, high = (int(part) for part in text.split("-"))
-    except ValueError as error:
-        raise HushError(f"{text!r} is not a range; write it like 1001-1096.", "bad-range") from error
-    return low, high
 
 
 @cli.command()
@@ -82,7 +71,7 @@ def track(
 
     data = load(ground_file, GroundData)
     found = open_footage(clip)
-    first, last = _range(frames, found.first, found.last)
+    first, last = range_of(frames, found.first, found.last)
     numbers = found.check_range(first, last)
     settings = load(method_file, MethodData) if method_file else MethodData()
     method = settings.model_copy(update={"kind": kind} if kind else {}).method()
@@ -184,65 +173,6 @@ def plate(clip: Path, frame: int, out: Path) -> None:
         write_codes(out, found.read(frame))
 
 
-CHUNK = 8  # frames that a process of the renderer takes at a time
-_shared: dict[str, Any] = {}
-
-
-def _some(frames: list[int]) -> Any:
-    from hushcore.deliver.frames import deliver_chunk
-
-    proofs: list[Any] = []
-
-    def done(proof: Any) -> bool:
-        proofs.append(proof)
-        return True
-
-    try:
-        deliver_chunk(
-            _shared["clip"], frames, lambda frame: [fix for data, fix in _shared["fixes"] if data.covers(frame)],
-            _shared["folder"], done,
-        )  # fmt: skip
-    except HushError as error:
-        return error
-    return proofs
-
-
-@cli.command()
-@click.argument("clip", type=Place)
-@click.option("--recipe", "recipe_file", type=Place, required=True, help="Recipe file (hush schema recipe).")
-@click.option("-o", "--out", "folder", type=Place, required=True, help="Folder for the frames and proof.json.")
-@click.option("--range", "frames", help="First and last frame, as A-B.")
-@click.option("--workers", type=click.IntRange(1, 64), default=1, show_default=True)
-@click.option("--encoding", "space", help="Encoding, when it is not the file's: srgb, bt1886, pq, ... or ocio:NAME.")
-def render(clip: Path, recipe_file: Path, folder: Path, frames: str | None, workers: int, space: str | None) -> None:
-    """Patch every frame, and prove that nothing outside the mattes changed."""
-    from hushcore.colour.encoding import Encoding
-    from hushcore.deliver import frames as delivery
-    from hushcore.media.footage import open_footage
-    from hushcore.media.scan import examine
-    from hushcore.patch.choose import words
-    from hushcore.recipe.build import build_all
-    from hushcore.recipe.models import Recipe, load
-
-    found = open_footage(clip)
-    numbers = found.check_range(*_range(frames, found.first, found.last))
-    delivery.check_place(found, folder)
-    encoding = Encoding(space or examine(clip).space, found.bits)
-    encoding.check()
-    fixes = build_all(load(recipe_file, Recipe), recipe_file.parent, found.read, encoding)
-    delivery.check_room(found, numbers, folder)
-    _shared.update(clip=found, fixes=fixes, folder=folder)
-    proofs = _run(numbers, workers)
-    delivery.finish(found, numbers, folder)
-    proof = delivery.summary(proofs)
-    said = {data.name: words(fix.evidence.choice) for data, fix in fixes if fix.evidence.choice is not None}
-    proof["chosen"] = said
-    write_json(folder / "proof.json", proof)
-    click.echo(
-        f"{proof['frames']} frames, {proof['changed_outside']} of {proof['values']} values changed outside the mattes."
-    )
-
-
 @cli.command()
 @click.argument("clip", type=Place)
 @click.option("--recipe", "recipe_file", type=Place, required=True, help="Recipe file (hush schema recipe).")
@@ -269,30 +199,6 @@ def choose(clip: Path, recipe_file: Path, out: Path, space: str | None) -> None:
     write_json(out, recipe.model_dump(mode="json"))
 
 
-def _run(numbers: list[int], workers: int) -> list[Any]:
-    import cv2
-
-    done = []
-    workers = min(workers, len(numbers))
-    context = multiprocessing.get_context("fork")
-    if workers > 1:
-        cv2.setNumThreads(1)
-    pool = context.Pool(workers) if workers > 1 else None
-    try:
-        with click.progressbar(length=len(numbers), label="Rendering", file=sys.stderr) as bar:
-            chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
-            for result in pool.imap_unordered(_some, chunks) if pool else map(_some, chunks):
-                if isinstance(result, HushError):
-                    raise result
-                done += result
-                bar.update(len(result))
-    finally:
-        if pool:
-            pool.terminate()
-            pool.join()
-    return done
-
-
 @cli.command()
 @click.argument("name")
 def schema(name: str) -> None:
@@ -304,7 +210,8 @@ def schema(name: str) -> None:
     click.echo(json.dumps(SCHEMAS[name].model_json_schema(), indent=1))
 
 
-cli.add_command(propose)
+for command in (propose, render, check, forms):
+    cli.add_command(command)
 
 
 def main() -> None:

@@ -317,8 +317,19 @@ def _grown(spec: oiio.ImageSpec, held: np.ndarray) -> Part:
     return wide, out
 
 
-def write_codes(path: Path, codes: Codes, spec: oiio.ImageSpec | None = None) -> None:
-    """Write code values (h, w, c); ``spec`` carries metadata and compression over.
+def read_all(path: Path) -> Codes:
+    """All channels of a picture's first part (h, w, c), as they are stored. Raises HushError as ``read_codes`` does."""
+    with opened(path) as found:
+        spec = found.spec()
+        read = found.read_image(0, 0, 0, spec.nchannels, str(spec.format))
+        if read is None:
+            raise _damaged(path, found)
+    return np.asarray(read).reshape(spec.height, spec.width, -1)
+
+
+def write_codes(path: Path, codes: Codes, spec: oiio.ImageSpec | None = None, straight: bool = True) -> None:
+    """Write code values (h, w, c); ``spec`` carries metadata and compression over; ``straight``: alpha has not been multiplied
+    into them.
 
     Written beside its place and moved there whole. Raises HushError (kind ``disk-full`` when that is why)
     and leaves nothing half-written.
@@ -328,7 +339,7 @@ def write_codes(path: Path, codes: Codes, spec: oiio.ImageSpec | None = None) ->
     if spec is not None:
         header = oiio.ImageSpec(spec)
         header.set_format(kind)
-    header[AS_STORED] = 1
+    header[AS_STORED] = int(straight)
     _whole_file(path, [(header, codes)])
 
 

@@ -66,3 +66,23 @@ def frames_of(text: str, rate: Fraction) -> int:
 def _must_drop(rate: Fraction) -> None:
     if not can_drop(rate):
         raise HushError(f"There is no drop frame at {float(rate):.3f} frames a second.", "bad-timecode")
+
+
+def after(start: str, frames: int, rate: Fraction) -> str:
+    """The timecode ``frames`` after ``start``; empty where there is none, or one that does not exist at this rate."""
+    if not start:
+        return ""
+    try:
+        return written(frames_of(start, rate) + frames, rate, ";" in start or "." in start)
+    except HushError:
+        return ""
+
+
+def bcd(text: str) -> int:
+    """The word that SMPTE ST 12-1 keeps in files: binary coded decimals, hours in the top byte; bit 6 of the frames says drop
+    frame. Frame numbers from 40 on do not fit and are left at their last digit's place."""
+    digits = [int(part) for part in re.split(r"[:;.]", text)]
+    word = 0
+    for value in digits:
+        word = word << 8 | (value // 10 & 0xF) << 4 | value % 10
+    return word | (0x40 if ";" in text and digits[-1] < 40 else 0)

@@ -4,6 +4,7 @@ Sources: ITU-R BT.601, BT.709 and BT.2020 for the weights; H.273 for ranges and 
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -63,6 +64,19 @@ def rgb16(planes: tuple[Codes, Codes, Codes], layout: Layout, out: Codes | None 
     return made
 
 
+def planes16(codes: Codes, layout: Layout) -> tuple[Codes, Codes, Codes]:
+    """Luma and chroma planes of R'G'B' over 16 bits (h, w, 3); chroma is brought to where the layout has it."""
+    colour = codes.astype(np.float32) / np.float32(65535)
+    values = colour @ np.linalg.inv(layout.to_rgb()).T.astype(np.float32)
+    kind = np.uint8 if layout.bits <= 8 else np.uint16
+    peak = 2**layout.bits - 1
+    made: list[Codes] = []
+    for k, (offset, span) in enumerate((layout.luma, layout.chroma, layout.chroma)):
+        plane = values[..., k] if k == 0 else _down(values[..., k], layout)
+        made.append(np.asarray(np.clip(np.rint(plane * span + offset), 0, peak), kind))
+    return made[0], made[1], made[2]
+
+
 def patched(
     planes: tuple[Codes, Codes, Codes], layout: Layout, before: Codes, after: Codes
 ) -> tuple[Codes, Codes, Codes]:
@@ -103,7 +117,7 @@ def footprint(mask: np.ndarray, layout: Layout) -> np.ndarray:
     return np.asarray(_down(mask.astype(float), layout) > 0)
 
 
-def _down(full: F64, layout: Layout) -> F64:
+def _down(full: Any, layout: Layout) -> Any:
     """To the chroma grid: (1 2 1)/4 about a sample that lies on luma, the mean of two about one that lies between."""
     out = full
     if layout.sub_y:
@@ -113,7 +127,7 @@ def _down(full: F64, layout: Layout) -> F64:
     return out
 
 
-def _halved(rows: F64, on_first: bool) -> F64:
+def _halved(rows: Any, on_first: bool) -> Any:
     if len(rows) % 2:
         rows = np.vstack([rows, rows[-1:]])
     even, odd = rows[0::2], rows[1::2]

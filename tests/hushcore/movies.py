@@ -7,6 +7,11 @@ from pathlib import Path
 import av
 import numpy as np
 
+from hushcore.deliver.frames import deliver_chunk, finish, like_source
+from hushcore.deliver.proof import FrameProof
+from hushcore.media.movies import Movie
+from hushcore.patch.fix import Fix
+
 BITS = 10
 
 
@@ -60,3 +65,20 @@ def write_movie(
             container.mux(stream.encode(frame))
         container.mux(stream.encode(None))
     return path
+
+
+def delivered(movie: Movie, frames: Sequence[int], folder: Path, fixes: Sequence[Fix] = ()) -> list[FrameProof]:
+    """Frames delivered as the source is, as one segment; their proofs."""
+    found: list[FrameProof] = []
+
+    def done(_: int, proofs: list[FrameProof]) -> bool:
+        found.extend(proofs)
+        return True
+
+    deliver_chunk(like_source(movie), frames, lambda _: [(str(k), fix) for k, fix in enumerate(fixes)], folder, done)
+    return found
+
+
+def joined(movie: Movie, frames: Sequence[int], folder: Path) -> Path:
+    """The movie of all segments."""
+    return finish(like_source(movie), frames, folder)[0]

@@ -12,7 +12,8 @@ import pytest
 
 from hushcore.colour import difference
 from hushcore.colour.encoding import SRGB
-from hushcore.deliver.frames import check_place, check_room, covered, deliver_frame
+from hushcore.deliver.frames import check_place, check_room, deliver_frame, like_source
+from hushcore.deliver.proof import covered
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.hold.record import Hold
@@ -140,7 +141,7 @@ def test_a_disk_without_room_is_seen_before_anything_is_written(clip, tmp_path, 
 
     monkeypatch.setattr(shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10, 10, 1000))
     with pytest.raises(HushError, match="Nothing was written"):
-        check_room(clip, [1001, 1002], tmp_path)
+        check_room(like_source(clip), [1001, 1002], tmp_path)
 
 
 def run(*words: str, code: int = 0) -> subprocess.CompletedProcess[str]:

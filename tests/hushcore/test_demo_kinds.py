@@ -10,7 +10,6 @@ from demo import jug, wall
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.deliver.frames import deliver_frame
-from hushcore.deliver.movie import deliver_segment, join_segments
 from hushcore.deliver.proof import covered
 from hushcore.edge.matte import Edge
 from hushcore.hold.record import Hold
@@ -23,6 +22,7 @@ from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
+from tests.hushcore.movies import delivered, joined
 
 LOG = Encoding("acescct", 10)
 VIDEO = Encoding("bt1886")
@@ -113,8 +113,8 @@ def test_a_patch_on_a_ten_bit_movie_lands_in_its_own_samples(shots, tmp_path):
     fix = make_fix(hold, Plan(Edge.of(corners, 0, 6), Match("under")), [(anchor, plate)])
     frames = [anchor - 2, anchor, anchor + 2]
     for k, frame in enumerate(frames):
-        list(deliver_segment(movie, [frame], lambda _: [fix], tmp_path / str(k)))
-        made = open_movie(join_segments(movie, [frame], tmp_path / str(k)))
+        delivered(movie, [frame], tmp_path / str(k), [fix])
+        made = open_movie(joined(movie, [frame], tmp_path / str(k)))
         truth_codes = read_codes(shots[1] / "jug" / "clean" / f"jug.{frame - 1001:04d}.tif")
         source, back = movie.read(frame), made.read(0)
         inside = covered(source.shape, [lay(source, frame, fix)])

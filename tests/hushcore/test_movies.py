@@ -7,12 +7,11 @@ import av
 import numpy as np
 import pytest
 
-from hushcore.deliver.movie import deliver_segment, join_segments
 from hushcore.errors import HushError
 from hushcore.media import yuv
 from hushcore.media.movie_header import probe
 from hushcore.media.movies import open_movie
-from tests.hushcore.movies import number_of, picture, write_movie
+from tests.hushcore.movies import delivered, joined, number_of, picture, write_movie
 
 KINDS = [
     ("mov", "prores_ks", "yuv422p10le", {}),
@@ -55,12 +54,9 @@ def test_a_delivery_without_a_fix_changes_no_sample(tmp_path, suffix, codec, pix
     size = (256, 144) if codec == "dnxhd" else (240, 136)
     movie = open_movie(write_movie(tmp_path / f"a.{suffix}", codec, pix_fmt, 12, Fraction(24), options, size))
     out = tmp_path / "out"
-    proofs = [
-        *deliver_segment(movie, [2, 3, 4], lambda frame: [], out),
-        *deliver_segment(movie, [5, 6], lambda f: [], out),
-    ]
+    proofs = [*delivered(movie, [2, 3, 4], out), *delivered(movie, [5, 6], out)]
     assert sum(proof.changed_inside + proof.changed_outside for proof in proofs) == 0
-    made = open_movie(join_segments(movie, range(2, 7), out))
+    made = open_movie(joined(movie, range(2, 7), out))
     assert made.header.count == 5
     assert made.header.rate == movie.header.rate
     assert (made.header.matrix, made.header.full) == (movie.header.matrix, movie.header.full)
@@ -187,8 +183,8 @@ def test_timecode_and_sound_go_along(tmp_path):
         container.mux(sound.encode(None))
     movie = open_movie(path)
     assert movie.header.timecode == "10:00:00:00"
-    list(deliver_segment(movie, range(5, 15), lambda frame: [], tmp_path / "o"))
-    out = join_segments(movie, range(5, 15), tmp_path / "o")
+    delivered(movie, range(5, 15), tmp_path / "o")
+    out = joined(movie, range(5, 15), tmp_path / "o")
     made = open_movie(out)
     assert made.header.timecode == "10:00:00:05"
     with av.open(str(out)) as container:

@@ -1,0 +1,175 @@
+"""``hush render`` and ``hush check``: finished frames with their proof, and reading a delivery back."""
+
+import multiprocessing
+import sys
+from pathlib import Path
+from typing import Any
+
+import click
+
+from hushcore.errors import HushError
+
+Place = click.Path(path_type=Path)
+CHUNK = 8  # frames that a process of the renderer takes at a time
+SHOWN_WIDE = 1280  # px of a preview
+_shared: dict[str, Any] = {}
+
+
+@click.command()
+@click.argument("clip", type=Place)
+@click.option("--recipe", "recipe_file", type=Place, required=True, help="Recipe file (hush schema recipe).")
+@click.option("-o", "--out", "folder", type=Place, required=True, help="Folder for the frames and proof.json.")
+@click.option("--range", "frames", help="First and last frame, as A-B.")
+@click.option("--workers", type=click.IntRange(1, 64), default=1, show_default=True)
+@click.option("--encoding", "space", help="Encoding, when it is not the file's: srgb, bt1886, pq, ... or ocio:NAME.")
+@click.option(
+    "--as", "form", default="source", show_default=True, help="Form of the frames (hush forms); none leaves them out."
+)
+@click.option(
+    "--write-as",
+    "target",
+    default="own",
+    show_default=True,
+    help="Encoding that frames of another form are written in.",
+)
+@click.option(
+    "--mattes",
+    type=click.Choice(["each", "together", "channels"]),
+    help="One a fix, all in one, or as channels of OpenEXR frames.",
+)
+@click.option("--patch", type=click.Choice(["straight", "premultiplied"]), help="The patch alone, with alpha.")
+@click.option(
+    "--layers-as", "layers", default="tiff16", show_default=True, help="Form of mattes and of the patch alone."
+)
+@click.option("--preview", is_flag=True, help="An H.264 movie of the finished frames.")
+@click.option("--side-by-side", "side", is_flag=True, help="An H.264 movie of source and patched frames.")
+@click.option("--name", default="", help="Name of the frames, such as {clip}_clean.####.")
+def render(
+    clip: Path, recipe_file: Path, folder: Path, frames: str | None, workers: int, space: str | None, form: str,
+    target: str, mattes: str | None, patch: str | None, layers: str, preview: bool, side: bool, name: str,
+) -> None:  # fmt: skip
+    """Patch every frame, write what is asked for, and prove that nothing outside the mattes changed."""
+    from hushcore.cli.files import range_of
+    from hushcore.colour.encoding import Encoding
+    from hushcore.deliver import frames as delivery
+    from hushcore.deliver import naming, report
+    from hushcore.deliver.pieces import Piece, order
+    from hushcore.media.footage import open_footage
+    from hushcore.media.movies import Movie
+    from hushcore.media.scan import examine
+    from hushcore.patch.choose import words
+    from hushcore.recipe.build import build_all
+    from hushcore.recipe.models import Recipe, load
+
+    found = open_footage(clip)
+    numbers = found.check_range(*range_of(frames, found.first, found.last))
+    delivery.check_place(found, folder)
+    said = examine(clip)
+    encoding = Encoding(space or said.space, found.bits)
+    encoding.check()
+    fixes = build_all(load(recipe_file, Recipe), recipe_file.parent, found.read, encoding)
+    names = naming.distinct([data.name for data, _ in fixes])
+    pieces = [] if form == "none" else [Piece("frames", form, target, mattes=mattes == "channels", name=name)]
+    if mattes in ("each", "together"):
+        pieces.append(Piece("mattes", layers, each=mattes == "each"))
+    if patch:
+        pieces.append(Piece("patch", layers, straight=patch == "straight"))
+    pieces += [Piece(what, "h264") for what, wanted in (("preview", preview), ("side", side)) if wanted]  # type: ignore[arg-type]
+    rate = found.rate if isinstance(found, Movie) else _rate(said.rate)
+    at = found.header.timecode if isinstance(found, Movie) else said.timecode
+    ready = order(found, encoding, pieces, names, {"clip": found.name}, at, rate)
+    delivery.check_room(ready, numbers, folder)
+    _shared.update(ready=ready, fixes=list(zip(names, fixes, strict=True)), folder=folder, encoding=encoding)
+    proofs = _run(numbers, workers)
+    proof = report.summary(proofs, ready)
+    proof["chosen"] = {data.name: words(fix.evidence.choice) for data, fix in fixes if fix.evidence.choice is not None}
+    report.write(folder, proof, delivery.finish(ready, numbers, folder))
+    click.echo(
+        f"{proof['frames']} frames, {proof['changed_outside']} of {proof['values']} values changed outside the mattes."
+    )
+
+
+def _rate(text: str | None) -> Any:
+    from fractions import Fraction
+
+    return Fraction(text) if text else Fraction(24)
+
+
+def _shown(codes: Any) -> Any:
+    """Codes as they are looked at without a look of a shot: over 8 bits, display-coded."""
+    import cv2
+    import numpy as np
+
+    from hushcore.colour.encoding import SRGB
+
+    encoding = _shared["encoding"]
+    seen = codes if encoding.display else SRGB.encode(encoding.decode(codes[..., :3]), "uint16")
+    picture = np.asarray(seen[..., :3] >> 8 if seen.dtype == np.uint16 else seen[..., :3], np.uint8)
+    if picture.shape[2] == 1:
+        picture = np.repeat(picture, 3, axis=2)
+    if picture.shape[1] > SHOWN_WIDE:
+        size = (SHOWN_WIDE, round(picture.shape[0] * SHOWN_WIDE / picture.shape[1]))
+        picture = np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
+    return picture
+
+
+def _some(frames: list[int]) -> Any:
+    from hushcore.deliver.frames import deliver_chunk
+
+    made: list[Any] = []
+
+    def done(_: int, proofs: list[Any]) -> bool:
+        made.extend(proofs)
+        return True
+
+    def fixes(frame: int) -> list[Any]:
+        return [(name, fix) for name, (data, fix) in _shared["fixes"] if data.covers(frame)]
+
+    try:
+        deliver_chunk(_shared["ready"], frames, fixes, _shared["folder"], done, shown=_shown)
+    except HushError as error:
+        return error
+    return made
+
+
+def _run(numbers: list[int], workers: int) -> list[Any]:
+    import cv2
+
+    done = []
+    workers = min(workers, len(numbers))
+    context = multiprocessing.get_context("fork")
+    if workers > 1:
+        cv2.setNumThreads(1)
+    pool = context.Pool(workers) if workers > 1 else None
+    try:
+        with click.progressbar(length=len(numbers), label="Rendering", file=sys.stderr) as bar:
+            chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
+            for result in pool.imap_unordered(_some, chunks) if pool else map(_some, chunks):
+                if isinstance(result, HushError):
+                    raise result
+                done += result
+                bar.update(len({proof.frame for proof in result}))
+    finally:
+        if pool:
+            pool.terminate()
+            pool.join()
+    return done
+
+
+@click.command()
+@click.argument("folder", type=Place)
+def check(folder: Path) -> None:
+    """Read a delivery back and say whether it still holds."""
+    from hushcore.deliver import report
+
+    click.echo(report.check(folder))
+
+
+@click.command()
+def forms() -> None:
+    """List the forms that frames can be delivered in."""
+    from hushcore.deliver.forms import FORMS
+
+    click.echo("source       As the source")
+    for form in FORMS.values():
+        click.echo(f"{form.key:12} {form.words}")
