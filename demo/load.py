@@ -30,6 +30,12 @@ SHOTS = [
 ]  # fmt: skip
 
 
+# whom the demo can be seen as, and what each is in its job
+PEOPLE = [
+    ("demo", "Wren", "Alder", "supervisor"), ("ines", "Ines", "Marlow", "artist"), ("otto", "Otto", "Brandl", "reviewer"),
+]  # fmt: skip
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--behind", nargs=2, metavar=("MEDIA", "TRUTH"), help="Render each shot first if need be.")
@@ -61,17 +67,20 @@ def _render(name: str, media: str, truth: str) -> None:
 
 
 def load() -> None:
-    """The demo person and the job Ollowby Clay with its shots."""
+    """The demo's people, and the job Ollowby Clay with its shots."""
     from django.conf import settings
     from django.contrib.auth.models import User
     from jobs.actions import bring_in
-    from jobs.models import Job
+    from jobs.models import Job, Member
 
-    person, _ = User.objects.get_or_create(username="demo", defaults={"first_name": "Demo", "last_name": "artist"})
-    if person.has_usable_password():
-        person.set_unusable_password()
-        person.save()
     job, _ = Job.objects.get_or_create(name="Ollowby Clay, spring film", defaults={"client": "Ollowby Clay"})
+    for username, first, last, role in PEOPLE:
+        names = {"first_name": first, "last_name": last, "is_staff": role == "supervisor"}
+        person, made = User.objects.get_or_create(username=username, defaults=names)
+        if made:
+            person.set_unusable_password()
+            person.save()
+        Member.objects.get_or_create(job=job, person=person, defaults={"role": role})
     for name, place, rate, note, more in SHOTS:
         if (settings.MEDIA_FOOTAGE / place.split("/")[0]).exists() and not job.shots.filter(name=name).exists():
             bring_in(job, name, place, rate, note, **more)

@@ -1,12 +1,15 @@
 """Signing in and out."""
 
-from accounts.demo import demo_person
+from accounts import people
+from accounts.demo import demo_people, demo_person
+from accounts.log import name_of, note
 from accounts.models import Habit
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.db import transaction
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
+from jobs import members
 from ninja import Router, Schema
 from pydantic import Field
 
@@ -16,12 +19,23 @@ router = Router(tags=["session"])
 MOST_HABITS = 64
 
 
+class DemoPersonOut(Schema):
+    """Somebody whom the demo can be seen as."""
+
+    name: str
+    full_name: str
+
+
 class SessionOut(Schema):
-    """Who is signed in."""
+    """Who is signed in; ``house``: runs the house; ``works``: is an artist or supervisor in some job."""
 
     signed_in: bool
     name: str
+    id: int
     demo: bool
+    demo_people: list[DemoPersonOut]
+    house: bool
+    works: bool
     csrf: str
     done: list[str]
 
@@ -50,9 +64,9 @@ def session(request: HttpRequest) -> SessionOut:
 
 
 @router.post("session/demo", response=SessionOut, auth=None)
-def open_demo(request: HttpRequest) -> SessionOut:
-    """Sign in to the demo again, on this machine and with the demo on."""
-    demo = demo_person(request.META.get("REMOTE_ADDR", ""))
+def open_demo(request: HttpRequest, name: str = "") -> SessionOut:
+    """Sign in to the demo again as one of its people, on this machine and with the demo on."""
+    demo = demo_person(request.META.get("REMOTE_ADDR", ""), name)
     if demo is None:
         raise HushError("The demo is not open here; sign in with a name and a password.", "forbidden")
     login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
@@ -66,7 +80,43 @@ def sign_in(request: HttpRequest, payload: SignIn) -> SessionOut:
     if user is None:
         raise HushError("Name and password do not fit together; try again.", "bad-sign-in")
     login(request, user)
+    note(user, "signed in")
     return _state(request)
+
+
+class PasswordIn(Schema):
+    """One's password, and another one."""
+
+    old: str = Field(max_length=400)
+    new: str = Field(max_length=400)
+
+
+class OthersOut(Schema):
+    """One's sessions in other browsers."""
+
+    others: int
+
+
+@router.post("session/password", response=SessionOut)
+def change_password(request: HttpRequest, payload: PasswordIn) -> SessionOut:
+    """Another password; sessions in other browsers end."""
+    people.change_own_password(request.user, payload.old, payload.new)
+    login(request, request.user, backend="django.contrib.auth.backends.ModelBackend")
+    return _state(request)
+
+
+@router.get("session/others", response=OthersOut)
+def other_sessions(request: HttpRequest) -> OthersOut:
+    """How many other browsers one is signed in with."""
+    mine = request.session.session_key
+    return OthersOut(others=sum(one.session_key != mine for one in people.sessions_of(request.user)))
+
+
+@router.delete("session/others", response=OthersOut)
+def end_others(request: HttpRequest) -> OthersOut:
+    """Sign out in all other browsers."""
+    people.end_sessions(request.user, request.session.session_key or "")
+    return OthersOut(others=0)
 
 
 @router.delete("session", response=SessionOut)
@@ -93,6 +143,11 @@ def _state(request: HttpRequest) -> SessionOut:
     name = (user.get_full_name() or user.get_username()) if user.is_authenticated else ""
     habit = Habit.objects.filter(person=user).first() if user.is_authenticated else None
     return SessionOut(
-        signed_in=user.is_authenticated, name=name, demo=settings.DEMO, csrf=get_token(request),
+        signed_in=user.is_authenticated, name=name, id=user.id or 0, demo=settings.DEMO, csrf=get_token(request),
+        demo_people=[
+            DemoPersonOut(name=one.username, full_name=name_of(one))
+            for one in demo_people(request.META.get("REMOTE_ADDR", ""))
+        ],
+        house=user.is_authenticated and user.is_staff, works=user.is_authenticated and members.works_anywhere(user),
         done=habit.done if habit else [],
     )  # fmt: skip

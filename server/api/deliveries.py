@@ -1,94 +1,184 @@
 """Deliveries over HTTP."""
 
-from deliveries import actions
-from deliveries.models import Delivery
-from django.conf import settings
+from datetime import timedelta
+from typing import Any
+
+from deliveries import actions, ordering
+from deliveries.models import Delivery, Preset
+from deliveries.tasks import proofs
+from django.db.models import Count, Max, Min
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from jobs.models import Shot, inside_root
-from ninja import Router, Schema, Status
+from django.utils import timezone
+from jobs import members, stamps
+from jobs.models import Job, Shot
+from ninja import Router, Status
+
+from api.delivery_schemas import (
+    DeliverIn,
+    DeliveryOut,
+    FormOut,
+    PresetIn,
+    PresetOut,
+    PriorityIn,
+    forms,
+)
+from api.job_schemas import ShotOut
+from api.jobs import shot_out
+from hushcore.deliver import report
+from hushcore.errors import HushError
 
 router = Router(tags=["deliveries"])
-
-
-class DeliverIn(Schema):
-    """The stretch to deliver."""
-
-    first: int
-    last: int
-    with_look: bool = False
-    with_preview: bool = False
-
-
-class DeliveryOut(Schema):
-    """A delivery and its proof so far."""
-
-    id: int
-    shot: int
-    shot_name: str
-    folder: str
-    place: str
-    first: int
-    last: int
-    state: str
-    problem: str
-    made: str
-    seconds: float | None
-    written: int
-    total: int
-    bytes: int
-    values: int
-    changed_inside: int
-    changed_outside: int
+LATELY = timedelta(seconds=60)  # over which a delivery's speed is told
+SILENT = timedelta(seconds=120)
 
 
 def delivery_out(delivery: Delivery) -> DeliveryOut:
     """A delivery as the screens see it."""
-    proof = actions.proof(delivery)
-    took = (delivery.finished - delivery.made).total_seconds() if delivery.finished else None
+    try:
+        ready = ordering.order_of(delivery)
+    except HushError:  # its clip has been corrected since, or its form is no more
+        ready = None
+    proof = report.summary(proofs(delivery), ready)
+    took = (delivery.finished - (delivery.begun or delivery.made)).total_seconds() if delivery.finished else None
+    total = delivery.last - delivery.first + 1
+    speed, workers = _speed(delivery) if delivery.running else (0.0, [])
+    left = (total - proof["frames"]) / speed if speed else None
     return DeliveryOut(
-        id=delivery.id, shot=delivery.shot_id, shot_name=delivery.shot.name, folder=delivery.folder,
-        place=str(inside_root(settings.DELIVERIES, delivery.folder)), first=delivery.first, last=delivery.last,
-        state=delivery.state, problem=delivery.problem, made=delivery.made.isoformat(), seconds=took,
-        written=proof["frames"], total=delivery.last - delivery.first + 1,
+        id=delivery.id, shot=delivery.shot_id, shot_name=delivery.shot.name, job=delivery.shot.job_id,
+        job_name=delivery.shot.job.name, folder=delivery.folder, first=delivery.first, last=delivery.last,
+        state=delivery.state, problem=delivery.problem, by=_name(delivery.by), made=delivery.made.isoformat(), seconds=took,
+        priority=delivery.priority, pieces=proof["pieces"], written=proof["frames"], total=total, speed=round(speed, 2),
+        left=None if left is None else round(left, 1), workers=workers,
         bytes=sum(entry["bytes"] for entry in proof["files"]), values=proof["values"],
-        changed_inside=proof["changed_inside"], changed_outside=proof["changed_outside"],
+        changed_inside=proof["changed_inside"], changed_outside=proof["changed_outside"], coded=proof["coded"],
+        checked=delivery.checked, fixes=[entry["document"]["name"] for entry in delivery.recipe],
     )  # fmt: skip
+
+
+def _name(person: Any) -> str:
+    return (person.get_full_name() or person.get_username()) if person else ""
+
+
+def _speed(delivery: Delivery) -> tuple[float, list[str]]:
+    """Frames a second lately, and the workers that wrote them."""
+    rows = delivery.frames.filter(made__gte=timezone.now() - LATELY)
+    found = rows.aggregate(count=Count("id"), begun=Min("made"), ended=Max("made"))
+    workers = sorted(set(rows.values_list("worker", flat=True)) - {""})
+    if found["count"] < 2:
+        return 0.0, workers
+    span = (found["ended"] - found["begun"]).total_seconds()
+    return ((found["count"] - 1) / span if span > 0 else 0.0), workers
+
+
+def _found(delivery: int) -> Delivery:
+    rows = Delivery.objects.select_related("shot__clip", "shot__job", "by")
+    found: Delivery = get_object_or_404(rows, id=delivery)
+    return found
 
 
 @router.get("deliveries", response=list[DeliveryOut])
 def list_deliveries(request: HttpRequest, shot: int | None = None) -> list[DeliveryOut]:
-    """All deliveries, or a shot's."""
-    found = Delivery.objects.select_related("shot").prefetch_related("frames")
+    """The deliveries of the jobs that one works in, or a shot's."""
+    found = (
+        Delivery.objects.filter(shot__job__in=members.jobs_of(request.user, "work"))
+        .select_related("shot__clip", "shot__job", "by")
+        .prefetch_related("frames")
+    )
     return [delivery_out(row) for row in (found.filter(shot=shot) if shot else found)]
+
+
+@router.get("deliveries/forms", response=list[FormOut])
+def list_forms(request: HttpRequest) -> list[FormOut]:
+    """The forms that frames can be written in."""
+    return forms()
 
 
 @router.post("shots/{shot}/deliver", response={201: DeliveryOut})
 def deliver(request: HttpRequest, shot: int, payload: DeliverIn) -> Status:
-    """Write the finished frames."""
-    found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    return Status(
-        201,
-        delivery_out(
-            actions.ask(found, payload.first, payload.last, request.user, payload.with_look, payload.with_preview)
-        ),
+    """Write the finished frames, mattes, the patch alone, previews."""
+    found = get_object_or_404(Shot.objects.select_related("clip", "job"), id=shot)
+    pieces = [piece.dict() for piece in payload.pieces]
+    made = actions.ask(
+        found, payload.first, payload.last, request.user, pieces, payload.with_look, payload.folder, payload.priority
     )
+    return Status(201, delivery_out(made))
+
+
+@router.post("shots/{shot}/take-footage", response=ShotOut)
+def take_footage(request: HttpRequest, shot: int) -> ShotOut:
+    """Take footage that has changed on the disk as it is now."""
+    found = get_object_or_404(Shot.objects.select_related("clip", "job"), id=shot)
+    stamps.take(found.clip)
+    return shot_out(found)
 
 
 @router.post("deliveries/{delivery}/stop", response=DeliveryOut)
 def stop(request: HttpRequest, delivery: int) -> DeliveryOut:
     """Stop; what is written stays."""
-    return delivery_out(actions.stop(get_object_or_404(Delivery, id=delivery)))
+    actions.stop(_found(delivery))
+    return delivery_out(_found(delivery))
 
 
 @router.post("deliveries/{delivery}/go-on", response=DeliveryOut)
 def go_on(request: HttpRequest, delivery: int) -> DeliveryOut:
     """Write what is missing."""
-    return delivery_out(actions.go_on(get_object_or_404(Delivery, id=delivery)))
+    actions.go_on(_found(delivery))
+    return delivery_out(_found(delivery))
+
+
+@router.post("deliveries/{delivery}/again", response={201: DeliveryOut})
+def again(request: HttpRequest, delivery: int) -> Status:
+    """The same pieces anew, with the fixes as they stand now."""
+    return Status(201, delivery_out(actions.again(_found(delivery), request.user)))
+
+
+@router.post("deliveries/{delivery}/check", response={202: DeliveryOut})
+def check(request: HttpRequest, delivery: int) -> Status:
+    """Read it back and hold it against its proof."""
+    return Status(202, delivery_out(actions.check_again(_found(delivery))))
+
+
+@router.patch("deliveries/{delivery}/priority", response=DeliveryOut)
+def set_priority(request: HttpRequest, delivery: int, payload: PriorityIn) -> DeliveryOut:
+    """Let it go before others, or after."""
+    actions.set_priority(_found(delivery), payload.priority)
+    return delivery_out(_found(delivery))
 
 
 @router.delete("deliveries/{delivery}", response={204: None})
 def clear(request: HttpRequest, delivery: int) -> Status:
     """Take its files away."""
-    actions.clear(get_object_or_404(Delivery, id=delivery))
+    actions.clear(_found(delivery), request.user)
     return Status(204, None)
+
+
+@router.get("jobs/{job}/presets", response=list[PresetOut])
+def list_presets(request: HttpRequest, job: int) -> list[PresetOut]:
+    """What a job delivers each time."""
+    found = get_object_or_404(Job, id=job)
+    return [_preset(row) for row in found.presets.all()]
+
+
+@router.post("jobs/{job}/presets", response={201: PresetOut})
+def keep_preset(request: HttpRequest, job: int, payload: PresetIn) -> Status:
+    """Keep what is delivered under a name; one of that name is replaced."""
+    name = payload.name.strip()
+    if not name:
+        raise HushError("Give the preset a name.", "no-name")
+    pieces = [piece.dict() for piece in payload.pieces]
+    row, _ = Preset.objects.update_or_create(
+        job=get_object_or_404(Job, id=job), name=name, defaults={"pieces": pieces, "with_look": payload.with_look}
+    )
+    return Status(201, _preset(row))
+
+
+@router.delete("presets/{preset}", response={204: None})
+def drop_preset(request: HttpRequest, preset: int) -> Status:
+    """Forget a preset."""
+    get_object_or_404(Preset, id=preset).delete()
+    return Status(204, None)
+
+
+def _preset(row: Preset) -> PresetOut:
+    return PresetOut(id=row.id, name=row.name, pieces=row.pieces, with_look=row.with_look)

@@ -4,6 +4,7 @@ import logging
 from collections.abc import Callable
 from typing import Any
 
+from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from fixes.change import Conflict
 from ninja.errors import AuthenticationError, ValidationError
@@ -12,7 +13,8 @@ from hushcore.errors import HushError
 
 log = logging.getLogger("hush")
 STATUS = {
-    "conflict": 409, "not-found": 404, "no-frame": 404, "disk-full": 507, "forbidden": 403, "too-large": 413,
+    "conflict": 409, "not-found": 404, "no-frame": 404, "disk-full": 507, "forbidden": 403, "signed-out": 401,
+    "locked-out": 429, "too-large": 413,
 }  # fmt: skip
 
 
@@ -22,6 +24,14 @@ def problem(error: HushError) -> JsonResponse:
     if isinstance(error, Conflict):
         body["newer"] = error.newer
     return JsonResponse(body, status=body["status"], content_type="application/problem+json")
+
+
+def locked_out(request: HttpRequest, *_: Any) -> HttpResponse:
+    """The answer to a name that is locked for a while; whatever is tried meanwhile."""
+    minutes = settings.AXES_COOLOFF_TIME * 60
+    return problem(HushError(
+        f"Too many wrong passwords. Wait {minutes:.0f} minutes, or ask who runs the house for another one.", "locked-out"
+    ))  # fmt: skip
 
 
 class ProblemMiddleware:

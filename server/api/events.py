@@ -3,11 +3,15 @@
 import asyncio
 import json
 from collections.abc import AsyncIterator
+from typing import Any
 
 import psycopg
+from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from events.tell import CHANNEL
+from jobs import members
+from jobs.models import Shot
 
 PING = 10.0  # seconds
 LAGGING = 2000  # events a screen may fall behind before it is let go; it reconnects and reads afresh
@@ -64,11 +68,41 @@ async def stream(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     if not user.is_authenticated:
         return HttpResponse(status=401)
     return StreamingHttpResponse(
-        _events(), content_type="text/event-stream", headers={"Cache-Control": "no-cache", "X-Accel-Buffering": "no"}
+        _events(Mine(user)),
+        content_type="text/event-stream",
+        headers={"Cache-Control": "no-cache", "X-Accel-Buffering": "no"},
     )
 
 
-async def _events() -> AsyncIterator[bytes]:
+class Mine:
+    """The jobs that one may look at, and the shots known to be in them or not: what of all events is one's own."""
+
+    def __init__(self, person: Any) -> None:
+        self.person = person
+        self.jobs: set[int] | None = None
+        self.shots: dict[int, int | None] = {}
+
+    async def has(self, payload: str) -> bool:
+        """Whether an event is of one of one's jobs; what is of no job is for everybody."""
+        facts = json.loads(payload)
+        if facts["kind"] in ("members", "jobs"):
+            self.jobs = None  # roles may have changed
+        job, shot = facts.get("job"), facts.get("shot")
+        if job is None and shot is None:
+            return True
+        if self.jobs is None:
+            self.jobs = await sync_to_async(self._jobs)()
+        if job is None:
+            if shot not in self.shots:
+                self.shots[shot] = await Shot.objects.filter(id=shot).values_list("job", flat=True).afirst()
+            job = self.shots[shot]
+        return job in self.jobs or facts["kind"] in ("members", "jobs")
+
+    def _jobs(self) -> set[int]:
+        return set(members.jobs_of(self.person).values_list("id", flat=True))
+
+
+async def _events(mine: Mine) -> AsyncIterator[bytes]:
     queue = fan.join()
     try:
         yield b"retry: 1000\n\n"
@@ -78,6 +112,7 @@ async def _events() -> AsyncIterator[bytes]:
             except TimeoutError:
                 yield b": still here\n\n"
                 continue
-            yield f"data: {payload}\n\n".encode()
+            if await mine.has(payload):
+                yield f"data: {payload}\n\n".encode()
     finally:
         fan.queues.discard(queue)

@@ -1,6 +1,6 @@
 """Jobs and shots as the screens see them."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from ninja import Schema
 from pydantic import Field
@@ -90,6 +90,7 @@ class JobOut(Schema):
     client: str
     note: str
     put_away: bool
+    role: str
     shots: list[ShotOut]
 
 
@@ -206,21 +207,18 @@ class ValuesOut(Schema):
     shown: list[float]
 
 
+class HereIn(Schema):
+    """Somebody's window on a shot, and the fix that is worked on in it."""
+
+    window: str = Field(max_length=40, pattern=r"^[a-z0-9-]+$")
+    fix: Annotated[int, Field(ge=0, le=2**62)] | None = None
+
+
 class ProxyOut(Schema):
     """What a shot's pictures for the screen take."""
 
     frames: int
     of: int
-    files: int
-    bytes: int
-
-
-class StorageOut(Schema):
-    """What lies where, in bytes."""
-
-    shot: int
-    shot_name: str
-    job_name: str
     files: int
     bytes: int
 

@@ -4,15 +4,19 @@ from dataclasses import asdict
 from pathlib import Path, PurePosixPath
 from typing import Any
 
+from accounts.log import name_of, note
+from django.db import transaction
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from jobs import actions, clearing, history, pictures, viewing
-from jobs.models import Job, Shot
+from events.tell import tell
+from jobs import actions, clearing, history, members, pictures, viewing
+from jobs.models import Job, Member, Shot
 from ninja import File, Router, Status, UploadedFile
 
 from api.job_schemas import (
     BringIn,
     ClipOut,
+    HereIn,
     JobChange,
     JobIn,
     JobOut,
@@ -20,7 +24,6 @@ from api.job_schemas import (
     ProxyOut,
     ShotIn,
     ShotOut,
-    StorageOut,
     ValuesOut,
 )
 from hushcore.colour.looks import CDL_SUFFIXES, LUT_SUFFIXES, Look, load_lut, read_cdl
@@ -64,10 +67,11 @@ def _steps(shot: Shot) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def job_out(job: Job) -> JobOut:
-    """A job as the screens see it."""
+def job_out(job: Job, person: Any) -> JobOut:
+    """A job as a person sees it."""
     return JobOut(
         id=job.id, name=job.name, client=job.client, note=job.note, put_away=job.put_away,
+        role=members.role_in(person, job.id) or "",
         shots=[shot_out(shot) for shot in job.shots.select_related("clip", "job")],
     )  # fmt: skip
 
@@ -79,8 +83,8 @@ def _shot(shot: int) -> Shot:
 
 @router.get("jobs", response=list[JobOut])
 def list_jobs(request: HttpRequest) -> list[JobOut]:
-    """All jobs with their shots."""
-    return [job_out(job) for job in Job.objects.prefetch_related("shots__clip")]
+    """The jobs that one is in, with their shots."""
+    return [job_out(job, request.user) for job in members.jobs_of(request.user).prefetch_related("shots__clip")]
 
 
 @router.post("jobs", response={201: JobOut})
@@ -88,7 +92,11 @@ def make_job(request: HttpRequest, payload: JobIn) -> Status:
     """A new job."""
     if not payload.name.strip():
         raise HushError("Give the job a name.", "no-name")
-    return Status(201, job_out(Job.objects.create(name=payload.name.strip(), client=payload.client.strip())))
+    with transaction.atomic():
+        made = Job.objects.create(name=payload.name.strip(), client=payload.client.strip())
+        Member.objects.create(job=made, person=request.user, role=members.SUPERVISOR)
+        note(request.user, "made a job", made.name, made.id)
+    return Status(201, job_out(made, request.user))
 
 
 @router.get("shots/{shot}", response=ShotOut)
@@ -106,10 +114,21 @@ def correct(request: HttpRequest, shot: int, payload: ShotIn) -> ShotOut:
     return shot_out(actions.correct(_shot(shot), given, by=request.user))
 
 
+@router.post("shots/{shot}/here", response={204: None})
+def here(request: HttpRequest, shot: int, payload: HereIn) -> Status:
+    """Someone has the shot open; the others' screens show it for some seconds."""
+    with transaction.atomic():
+        tell("here", shot=shot, who=name_of(request.user)[:80], window=payload.window, fix=payload.fix)
+    return Status(204, None)
+
+
 @router.delete("shots/{shot}", response={204: None})
 def delete_shot(request: HttpRequest, shot: int) -> Status:
     """Delete a shot with its fixes; footage and deliveries stay on the disk."""
-    clearing.delete_shot(_shot(shot))
+    found = _shot(shot)
+    with transaction.atomic():
+        note(request.user, "deleted a shot", found.name, found.job_id, found.id)
+        clearing.delete_shot(found)
     return Status(204, None)
 
 
@@ -130,13 +149,17 @@ def redo(request: HttpRequest, shot: int) -> ShotOut:
 @router.patch("jobs/{job}", response=JobOut)
 def correct_job(request: HttpRequest, job: int, payload: JobChange) -> JobOut:
     """Rename a job, note something on it, put it away or take it out again."""
-    return job_out(clearing.correct_job(get_object_or_404(Job, id=job), payload.dict(exclude_unset=True)))
+    made = clearing.correct_job(get_object_or_404(Job, id=job), payload.dict(exclude_unset=True))
+    return job_out(made, request.user)
 
 
 @router.delete("jobs/{job}", response={204: None})
 def delete_job(request: HttpRequest, job: int) -> Status:
     """Delete a job with its shots; footage and deliveries stay on the disk."""
-    clearing.delete_job(get_object_or_404(Job, id=job))
+    found = get_object_or_404(Job, id=job)
+    with transaction.atomic():
+        note(request.user, "deleted a job", found.name, found.id)
+        clearing.delete_job(found)
     return Status(204, None)
 
 
@@ -218,14 +241,3 @@ def clear_proxies(request: HttpRequest, shot: int) -> Status:
     """Take a shot's proxies off the disk."""
     actions.clear_proxies(_shot(shot).id)
     return Status(204, None)
-
-
-@router.get("storage", response=list[StorageOut])
-def storage(request: HttpRequest) -> list[StorageOut]:
-    """What the proxies of each shot take."""
-    rows = []
-    for shot in Shot.objects.select_related("job"):
-        files, size = actions.disk_use(pictures.proxy_folder(shot.id))
-        if files:
-            rows.append(StorageOut(shot=shot.id, shot_name=shot.name, job_name=shot.job.name, files=files, bytes=size))
-    return sorted(rows, key=lambda row: -row.bytes)

@@ -24,6 +24,9 @@ def _secret() -> str:
     return kept.read_text()
 
 
+# who may read /metrics without signing in
+METRICS_TOKEN = os.environ.get("HUSH_METRICS_TOKEN", "")
+
 SECRET_KEY = os.environ.get("HUSH_SECRET") or _secret()
 
 # One root per kind of file; rows hold paths relative to these
@@ -46,6 +49,8 @@ INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
+    "axes",
+    "csp",
     "ninja",
     "procrastinate.contrib.django",
     # low to high: a lower one never imports a higher one (import-linter)
@@ -57,17 +62,46 @@ INSTALLED_APPS = [
     "plates",
     "laying",
     "tells",
+    "reviews",
     "deliveries",
     "api",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "api.errors.ProblemMiddleware",
+    "api.access.AccessMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
+]
+# a name is locked at an address after so many wrong passwords, for so many hours (OWASP ASVS 2.2.1)
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_DISABLE_ACCESS_LOG = True
+AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "api.errors.locked_out"
+# nothing but our own scripts, none of them inline; Radix writes its styles itself
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'self'"], "script-src": ["'self'"], "style-src": ["'self'", "'unsafe-inline'"],
+        "img-src": ["'self'", "data:", "blob:"], "connect-src": ["'self'"], "worker-src": ["'self'", "blob:"],
+        "object-src": ["'none'"], "base-uri": ["'self'"], "form-action": ["'self'"], "frame-ancestors": ["'none'"],
+    }
+}  # fmt: skip
+X_FRAME_OPTIONS = "DENY"
 ROOT_URLCONF = "config.urls"
 ASGI_APPLICATION = "config.asgi.application"
 DATABASES = {
@@ -86,6 +120,15 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 USE_TZ = True
 TIME_ZONE = "UTC"
 SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_AGE = 7 * 24 * 3600
+# behind a proxy that speaks HTTPS: cookies for it alone, and browsers told to come by no other way
+HTTPS = os.environ.get("HUSH_HTTPS", "") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = HTTPS
+SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https") if HTTPS else None
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if HTTPS else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = HTTPS
+SECURE_REDIRECT_EXEMPT = [r"^health$"]
+CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS if HTTPS]
 CSRF_COOKIE_SAMESITE = "Lax"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 20 * 1024 * 1024
 

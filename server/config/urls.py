@@ -1,6 +1,6 @@
 """Addresses: the API, the pictures, the live events; all else is the web side."""
 
-from api import fix_pictures, shot_pictures, sources, uploads
+from api import fix_pictures, health, reviews, shot_pictures, sources, uploads
 from api.events import stream
 from api.root import api
 from django.conf import settings
@@ -17,17 +17,20 @@ def web(request: HttpRequest, rest: str = "") -> HttpResponse:
 
 
 urlpatterns = [
+    path("health", health.health),
+    path("metrics", health.metrics),
     path("api/events", stream),
     path("api/uploads", uploads.uploads),
     path("api/uploads/<uuid:key>", uploads.upload),
     path("api/", api.urls),
     path("pictures/shots/<int:shot>/frames/<int:frame>.<str:suffix>", shot_pictures.frame),
     path("pictures/shots/<int:shot>/patched/<int:frame>.<str:suffix>", fix_pictures.patched),
+    path("pictures/versions/<int:version>/<int:frame>.jpg", reviews.version_picture),
     path("pictures/fixes/<int:fix>/still/<int:frame>.<str:suffix>", fix_pictures.still),
     path("pictures/fixes/<int:fix>/tracker/<int:frame>.jpg", fix_pictures.tracker),
     path("pictures/fixes/<int:fix>/plate.<str:suffix>", fix_pictures.plate),
     path("pictures/fixes/<int:fix>/sights/<str:what>/<int:frame>.png", fix_pictures.sight),
     path("pictures/fixes/<int:fix>/tries/<str:key>/<int:frame>.jpg", sources.try_picture),
     path("pictures/fixes/<int:fix>/crops/<int:frame>.jpg", fix_pictures.crop),
-    re_path(r"^(?!api/|pictures/|assets/)(?P<rest>.*)$", web),
+    re_path(r"^(?!api/|pictures/|assets/|health$|metrics$)(?P<rest>.*)$", web),
 ]

@@ -1,43 +1,56 @@
 """Rendering in worker processes: chunks of frames, any number of workers, each frame proved as it is written."""
 
-import json
+import logging
 import os
-from collections.abc import Iterator
-from dataclasses import replace
-from pathlib import Path
+import platform
+import time
+from typing import Any
 
-from django.conf import settings
+from accounts.log import note
 from django.db import transaction
 from django.utils import timezone
 from events.tell import tell
-from fixes.document import Document, is_off
-from fixes.models import Fix
-from holds.current import current_hold
-from jobs.models import Shot, inside_root
-from jobs.viewing import View, seen
-from laying import gathering
-from laying.ready import ready
+from fixes.stack import kept_if
+from jobs import stamps
+from jobs.models import Shot
+from laying import stood
+from laying.ready import Layer
+from plates.known import strokes
 from procrastinate.contrib.django import app
+from tells.models import Tell
 
-from deliveries import actions
+from deliveries import actions, ordering
 from deliveries.models import DeliveredFrame, Delivery
-from hushcore.arrays import Codes
-from hushcore.deliver.frames import FrameProof, deliver_chunk, finish
-from hushcore.deliver.preview import write_preview
+from deliveries.ordering import folder_of, order_of, proofs_of
+from hushcore.deliver import report
+from hushcore.deliver.frames import deliver_chunk, finish
+from hushcore.deliver.pieces import Order
+from hushcore.deliver.proof import FrameProof
 from hushcore.errors import HushError
-from hushcore.media.movies import Movie
 from hushcore.patch.fix import Fix as ReadyFix
+from hushcore.tells.measure import NAMES
 
-PREVIEW_WIDTH = 1280
+log = logging.getLogger("hush")
+WORKER = f"{platform.node()} {os.getpid()}"
 
 
-@app.task(queue="default", name="deliver")
+def needed(fix: int) -> bool:
+    """Whether a delivery that is not done yet is made of a fix."""
+    open_ones = Delivery.objects.exclude(state=Delivery.State.DONE)
+    return open_ones.filter(recipe__contains=[{"fix": fix}]).exists()
+
+
+kept_if(needed)
+
+
+@app.task(queue="deliver", name="deliver")
 def deliver(delivery: int, first: int, last: int) -> None:
     """Write first..last; frames that are written already are left alone."""
-    found = Delivery.objects.select_related("shot__clip").filter(id=delivery).first()
+    found = Delivery.objects.select_related("shot__clip", "shot__job").filter(id=delivery).first()
     if found is None or found.stop_asked:
         return
-    Delivery.objects.filter(id=delivery, state=Delivery.State.WAITING).update(state=Delivery.State.RENDERING)
+    waiting = Delivery.objects.filter(id=delivery, state=Delivery.State.WAITING)
+    waiting.update(state=Delivery.State.RENDERING, begun=timezone.now())
     try:
         _chunk(found, first, last)
         _finish(found)
@@ -50,43 +63,61 @@ def deliver(delivery: int, first: int, last: int) -> None:
 
 
 def _chunk(delivery: Delivery, first: int, last: int) -> None:
-    media = delivery.shot.clip.media()
-    folder = inside_root(settings.DELIVERIES, delivery.folder)
+    ready, folder = order_of(delivery), folder_of(delivery)
     done = set(delivery.frames.filter(frame__range=(first, last)).values_list("frame", flat=True))
-    fixes = _fixes(delivery)
     wanted = [frame for frame in range(first, last + 1) if frame not in done]
-    if wanted and isinstance(
-        media, Movie
-    ):  # a movie's segment is whole or not there: frames half told are written anew
-        wanted = list(range(first, last + 1))
+    if wanted and any(ready.movie(piece) for piece in ready.pieces):
+        wanted = list(range(first, last + 1))  # a movie's segment is whole or not there
     alive = Delivery.objects.filter(id=delivery.id, stop_asked=False)
+    if not wanted or not alive.exists():
+        return
+    laid = _Laid(delivery, ready)
+    began = [time.monotonic()]
 
-    def proved(proof: FrameProof) -> bool:
+    def proved(frame: int, proofs: list[FrameProof]) -> bool:
+        now = time.monotonic()
         with transaction.atomic():
             DeliveredFrame.objects.update_or_create(
-                delivery=delivery, frame=proof.frame, defaults={"proof": proof.__dict__}
-            )
-            tell("delivered", delivery=delivery.id, shot=delivery.shot_id, frame=proof.frame)
+                delivery=delivery, frame=frame,
+                defaults={
+                    "proof": [vars(proof) for proof in proofs], "state": laid.name(frame), "worker": WORKER,
+                    "seconds": round(now - began[0], 3),
+                },
+            )  # fmt: skip
+            tell("delivered", delivery=delivery.id, shot=delivery.shot_id, frame=frame)
+        began[0] = now
         return alive.exists()
 
-    if alive.exists():
-        deliver_chunk(
-            media, wanted, lambda frame: [fix for document, fix in fixes if not is_off(document, frame)], folder, proved
-        )
+    again = ordering.earlier(delivery, ready, laid.name)
+    shown = ordering.shown_by(delivery.shot, delivery.look)
+    deliver_chunk(ready, wanted, laid.fixes, folder, proved, again, shown)
 
 
-def _fixes(delivery: Delivery) -> list[tuple[Document, ReadyFix]]:
-    """The fixes as they stood when the delivery was asked for."""
-    made = []
-    for entry in delivery.recipe:
-        fix = Fix.every.select_related("shot__clip").filter(id=entry["fix"]).first()
-        if fix is None:
-            raise HushError("A fix of this delivery was taken away; deliver anew.", "incomplete")
-        fix.document = entry["document"]
-        gathering.ensure(fix, current_hold(fix))
-        prepared, hold = ready(fix)
-        made.append((fix.document, replace(prepared, hold=hold.engine())))
-    return made
+class _Laid:
+    """The fixes as they stood when the delivery was asked for, on the frames of a chunk."""
+
+    def __init__(self, delivery: Delivery, ready: Order) -> None:
+        self.then = stood.as_it_stood(delivery.shot, delivery.recipe)
+        self.layers: list[Layer] = stood.prepared(self.then)
+        self.names = dict(zip((entry["fix"] for entry in delivery.recipe), ready.fixes, strict=True))
+        self.known: dict[int, Any] = {}
+        self.clip = delivery.shot.clip
+
+    def on(self, frame: int) -> list[tuple[Layer, ReadyFix]]:
+        """The fixes that lie on a frame."""
+        if frame not in self.known:
+            stamps.check(self.clip, [frame])
+            self.known = {frame: stood.on_frame(self.layers, frame)}
+        found: list[tuple[Layer, ReadyFix]] = self.known[frame]
+        return found
+
+    def fixes(self, frame: int) -> list[tuple[str, ReadyFix]]:
+        """The same with the names that the order has for them."""
+        return [(self.names[layer.fix.id], fix) for layer, fix in self.on(frame)]
+
+    def name(self, frame: int) -> str:
+        """A name for what makes the frame's pixels, and for which fix is which."""
+        return stood.digest([stood.name_of(self.then, self.on(frame), frame), sorted(self.names.items())])
 
 
 def _failed(delivery: Delivery, problem: str) -> None:
@@ -96,47 +127,60 @@ def _failed(delivery: Delivery, problem: str) -> None:
 
 
 def _finish(delivery: Delivery) -> None:
-    """The last chunk to end writes the proof beside the frames."""
+    """The last chunk to end joins what is to be one, and writes the proof beside the frames."""
     with transaction.atomic():
         held = Delivery.objects.select_for_update().get(id=delivery.id)
         if held.stop_asked or held.frames.count() < held.last - held.first + 1 or held.state == Delivery.State.DONE:
             return
-        folder = inside_root(settings.DELIVERIES, held.folder)
-        finish(held.shot.clip.media(), range(held.first, held.last + 1), folder)
-        _write_proof(folder, actions.proof(held))
-        actions.write_look(held, folder)
-        held.state, held.finished = Delivery.State.DONE, timezone.now()
-        held.save(update_fields=["state", "finished"])
+        ready, folder = order_of(held), folder_of(held)
+        movies = finish(ready, range(held.first, held.last + 1), folder)
+        proof = {**report.summary(proofs(held), ready), "shot": held.shot.name, "fixes": told(held)}
+        report.write(folder, proof, movies, actions.write_look(held, folder))
+        held.state, held.finished, held.checked = Delivery.State.DONE, timezone.now(), None
+        held.save(update_fields=["state", "finished", "checked"])
         Shot.objects.filter(id=held.shot_id).update(status=Shot.Status.DELIVERED)
-        if held.with_preview:
-            preview.defer(delivery=held.id)
+        note(
+            held.by,
+            "delivered",
+            f"{held.shot.name} {held.first}-{held.last} in {held.folder}",
+            held.shot.job_id,
+            held.shot_id,
+        )
         tell("delivery", delivery=held.id, shot=held.shot_id, state=held.state)
+        tell("shot", shot=held.shot_id, job=held.shot.job_id)
 
 
-@app.task(queue="default", name="preview")
-def preview(delivery: int) -> None:
-    """A small graded movie of the delivered frames, for showing only; the one place where a look is in a picture."""
-    held = Delivery.objects.select_related("shot__clip").filter(id=delivery).first()
+def proofs(delivery: Delivery) -> list[FrameProof]:
+    """The proofs of all frames written so far."""
+    return [proof for row in delivery.frames.all() for proof in proofs_of(row)]
+
+
+def told(delivery: Delivery) -> list[dict[str, Any]]:
+    """The fixes of a delivery and what their tells said, for its proof."""
+    found = []
+    for entry in delivery.recipe:
+        document = entry["document"]
+        rows = Tell.objects.filter(fix=entry["fix"], frame__range=(delivery.first, delivery.last))
+        known = strokes([stroke["id"] for plate in document["plates"] for stroke in plate["strokes"]])
+        found.append({
+            "name": document["name"], "source": document["source"], "light": document["match"]["light"],
+            "plates": len(document["plates"]), "strokes": len(known),
+            "tells": {str(row.frame): {name: round(row.values[name], 3) for name in NAMES} for row in rows},
+        })  # fmt: skip
+    return found
+
+
+@app.task(queue="deliver", name="check_delivery")
+def check_delivery(delivery: int) -> None:
+    """Read a delivery back and hold it against its proof."""
+    held = Delivery.objects.filter(id=delivery).first()
     if held is None:
         return
-    shot, folder = held.shot, inside_root(settings.DELIVERIES, held.folder)
-    made = actions.delivered_clip(held)
-    view = View(width=PREVIEW_WIDTH)
-    first = made.first if isinstance(made, Movie) else held.first
-
-    def pictures() -> Iterator[Codes]:
-        for k in range(held.last - held.first + 1):
-            yield seen(made.read(first + k), shot, view)
-
     try:
-        write_preview(folder / f"{shot.clip.media().name}-preview.mp4", pictures(), shot.clip.rate)
+        said, holds = report.check(folder_of(held)), True
     except HushError as error:
-        Delivery.objects.filter(id=delivery).update(problem=f"The preview movie was not made: {error.message}")
+        said, holds = error.message, False
     with transaction.atomic():
-        tell("delivery", delivery=delivery, shot=held.shot_id, state=held.state)
-
-
-def _write_proof(folder: Path, proof: object) -> None:
-    part = folder / ".proof.part"
-    part.write_text(json.dumps(proof, indent=1))
-    os.replace(part, folder / "proof.json")
+        held.checked = {"holds": holds, "words": said, "at": timezone.now().isoformat()}
+        held.save(update_fields=["checked"])
+        tell("delivery", delivery=held.id, shot=held.shot_id, state=held.state)

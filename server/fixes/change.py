@@ -4,6 +4,7 @@ from collections.abc import Callable
 from copy import deepcopy
 from typing import Any
 
+from accounts.log import note
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from events.tell import tell
@@ -74,6 +75,8 @@ def _keep(fix: Fix, document: Document, label: str, by: AbstractBaseUser | None)
     fix.document = document
     fix.save()
     Revision.objects.create(fix=fix, number=fix.revision, document=document, label=label, by=person(by))
+    if person(by) is not None:
+        note(by, "changed a fix", f"{document['name']}: {label}", fix.shot.job_id, fix.shot_id)
     changed(fix, before)
 
 

@@ -1,5 +1,6 @@
 """The fixes of a shot as a stack: their order, taking one away, bringing it back. Steps of the shot; see jobs.history."""
 
+from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
@@ -30,6 +31,22 @@ def take_away(fix_id: int, version: int, by: Any = None) -> None:
         person(by),
     )
     _put(fix, here=False)
+
+
+@transaction.atomic
+def bring_back(fix: Fix, by: Any = None) -> None:
+    """Bring a fix that was taken away back into its place; a step of the shot."""
+    label = f"Bring {fix.document['name']} back"[:80]
+    history.record(fix.shot, "fix", label, {"fix": fix.id, "here": False}, {"fix": fix.id, "here": True}, person(by))
+    _put(fix, here=True)
+
+
+KEEPERS: list[Callable[[int], bool]] = []
+
+
+def kept_if(needed: Callable[[int], bool]) -> None:
+    """Say what an app above still needs of fixes that were taken away; ``needed`` takes a fix's id."""
+    KEEPERS.append(needed)
 
 
 @history.putting_back("fix")

@@ -18,7 +18,7 @@ from hushcore.errors import HushError
 from hushcore.media import scan, timecode
 from hushcore.media.clips import open_clip
 from hushcore.media.scan import Found
-from jobs import history
+from jobs import history, stamps
 from jobs.models import Clip, Job, Shot, inside_root
 from jobs.pictures import proxy_folder
 from jobs.viewing import look_of
@@ -62,6 +62,7 @@ def bring_in(job: Job, name: str, place: str, rate: tuple[int, int] | None = Non
         _set_rate(clip, rate or _found_rate(found))
         shot = Shot(job=job, name=name.strip() or found.name, clip=clip, order=job.shots.count(), note=note)
         correct(shot, {key: more[key] for key in CORRECTIONS if more.get(key) is not None}, save=False)
+        clip.stamps = stamps.read(clip)
         clip.save()
         shot.clip = clip
         shot.save()

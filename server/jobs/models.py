@@ -57,6 +57,7 @@ class Clip(models.Model):
     found_rate = models.CharField(max_length=24, blank=True)
     timecode = models.CharField(max_length=16, blank=True)
     pixel_aspect = models.FloatField(default=1.0)
+    stamps = models.JSONField(default=dict, help_text="Size and time of each file when it was brought in, by frame.")
 
     @property
     def rate(self) -> Fraction:
@@ -166,3 +167,20 @@ def inside_root(root: Path, relative: str) -> Path:
     if not place.is_relative_to(root.resolve()):
         raise HushError(f"{relative} lies outside the storage root; choose a folder inside it.", "outside-root")
     return place
+
+
+class Member(models.Model):
+    """What a person is in a job. A reviewer looks and judges; an artist works; a supervisor does both, and runs the job."""
+
+    class Role(models.TextChoices):
+        REVIEWER = "reviewer"
+        ARTIST = "artist"
+        SUPERVISOR = "supervisor"
+
+    job = models.ForeignKey(Job, models.CASCADE, related_name="members")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="roles")
+    role = models.CharField(max_length=12, choices=Role.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["job", "person"], name="one_role_a_job")]
+        ordering = ["id"]

@@ -14,6 +14,7 @@ from django.conf import settings
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
 from hushcore.media.footage import Footage
+from jobs.disks import has_room
 from jobs.models import Shot
 from jobs.shelf import Shelf
 from jobs.viewing import VIEW_WIDTH, View, look_name, seen
@@ -68,7 +69,9 @@ def proxy_path(shot: int, key: str, suffix: str) -> Path:
 
 
 def keep(path: Path, data: bytes) -> None:
-    """Write a proxy whole. The store is a convenience: a full disk must not stop looking."""
+    """Write a proxy whole. The store is a convenience: a full disk must not stop looking, nor be filled by it."""
+    if not has_room(settings.PROXIES):
+        return
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(f".{os.getpid()}.{id(data)}.part")

@@ -18,6 +18,7 @@ from hushcore.patch.plan import Plan
 from hushcore.patch.uncovered import uncovered_plates
 from hushcore.plates.plate import Plate
 
+PATTERN = "behind-*.npz"
 KEPT = 3  # states of a fix that undo may come back to
 
 Plates = list[tuple[int, Plate]]
@@ -48,11 +49,11 @@ def plates(fix: Fix, hold: Hold, plan: Plan, name: str, read: Callable[[int], Co
 
 def _clear(folder: Path) -> None:
     """Only the newest few stay."""
-    old = sorted(folder.glob("behind-*.npz"), key=lambda file: file.stat().st_mtime)[:-KEPT]
+    old = sorted(folder.glob(PATTERN), key=lambda file: file.stat().st_mtime)[:-KEPT]
     for file in old:
         file.unlink(missing_ok=True)
 
 
 def on_disk(fix: Fix) -> int:
     """Bytes that the kept pictures of a fix take."""
-    return sum(file.stat().st_size for file in (plates_root() / str(fix.id)).glob("behind-*.npz"))
+    return sum(file.stat().st_size for file in (plates_root() / str(fix.id)).glob(PATTERN))

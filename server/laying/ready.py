@@ -212,8 +212,8 @@ def _art(fix: Fix, data: ArtData | None) -> Any:
 def below_state(fix: Fix) -> str:
     """A name for all that the fixes below do; empty when there are none."""
     return _lower_state([
-        other for other in fix.shot.fixes.filter(order__lt=fix.order)
-        if other.document["on"] and not missing_part(other.document)
+        other for other in fix.shot.fixes.all()
+        if other.order < fix.order and other.document["on"] and not missing_part(other.document)
     ])  # fmt: skip
 
 
@@ -248,12 +248,19 @@ def laid_codes(shot: Shot, frame: int, below: int | None = None, known: Stack | 
 
 
 class Layer(NamedTuple):
-    """A fix of the stack made ready: all that does not hang on the frame."""
+    """A fix of the stack made ready: all that does not hang on the frame. ``below``: a name for what lies under it."""
 
     fix: Fix
     prepared: ReadyFix
     hold: Hold
     evidence_name: str
+    below: str = ""
+
+
+def layer(fix: Fix) -> Layer:
+    """One fix made ready. Raises HushError when a part is missing."""
+    below = below_state(fix)
+    return Layer(fix, *_prepared(fix, below), below)
 
 
 def layers(shot: Shot, below: int | None = None) -> list[Layer]:
@@ -268,7 +275,7 @@ def layers(shot: Shot, below: int | None = None) -> list[Layer]:
         beneath = _lower_state(lower)
         lower.append(fix)
         with suppress(HushError):  # its stage says what is wrong; looking goes on
-            made.append(Layer(fix, *_prepared(fix, beneath)))
+            made.append(Layer(fix, *_prepared(fix, beneath), beneath))
     return made
 
 

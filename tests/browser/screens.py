@@ -15,7 +15,7 @@ CREST = (558.0, 314.0)
 
 def open_shot(page: Page, running: Running) -> None:
     page.goto(running.address)
-    expect(page.get_by_text("Demo artist")).to_be_visible()
+    expect(page.get_by_text("Wren Alder")).to_be_visible()
     page.get_by_role("button", name="Open 040 apron").click()
     expect(page.get_by_test_id("frame")).to_have_text(str(FIRST))
 

@@ -89,7 +89,7 @@ def test_no_stage_of_the_bench_shuts_anyone_out(page: Page, crest: dict):
 
 def test_who_signs_out_of_the_demo_finds_the_way_back(page: Page, running: Running):
     page.goto(running.address)
-    expect(page.get_by_text("Demo artist")).to_be_visible()
+    expect(page.get_by_text("Wren Alder")).to_be_visible()
     page.get_by_role("button", name="Sign out").click()
     expect(page.get_by_text("Password", exact=True)).to_be_visible()
     assert found(page, "sign in") == []
@@ -98,4 +98,4 @@ def test_who_signs_out_of_the_demo_finds_the_way_back(page: Page, running: Runni
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("alert")).to_contain_text("do not fit together")
     page.get_by_role("button", name="Open the demo").click()
-    expect(page.get_by_text("Demo artist")).to_be_visible()
+    expect(page.get_by_text("Wren Alder")).to_be_visible()

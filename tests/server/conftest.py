@@ -73,7 +73,7 @@ def shot(empty_queue, storage, kept, request):
 
 @pytest.fixture
 def artist(db):
-    return User.objects.create_user("ada", password="a long enough word")
+    return User.objects.create_user("ada", password="a long enough word", is_staff=True)
 
 
 @pytest.fixture

@@ -261,7 +261,7 @@ def test_proxies_are_made_by_workers_counted_and_cleared(web, shot, work):
     made = web.get(f"/api/shots/{shot.id}/proxies").json()
     assert (made["frames"], made["of"]) == (9, 9)
     assert made["bytes"] > 0
-    assert web.get("/api/storage").json()[0]["files"] == made["files"]
+    assert web.get("/api/storage").json()["shots"][0]["proxies"] == made["bytes"]
     for _ in range(2):  # asked for twice while it waits
         assert web.post(f"/api/shots/{shot.id}/proxies").status_code == 202
     assert web.delete(f"/api/shots/{shot.id}/proxies").status_code == 204
@@ -307,7 +307,7 @@ def test_a_movie_is_patched_and_delivered_without_loss(web, job, storage, work, 
     hands = Hands(web, web.get(f"/api/fixes/{fix['id']}").json())
     assert hands.do("patch", "plate", frame=2).status_code == 200
     assert hands.stroke(162, 132).status_code == 200
-    asked = {"first": 0, "last": 5, "with_look": True, "with_preview": True}
+    asked = {"first": 0, "last": 5, "with_look": True, "pieces": [{"what": "frames"}, {"what": "preview"}]}
     assert web.post(f"/api/shots/{shot['id']}/deliver", asked, "application/json").status_code == 201
     work()
     delivery = web.get("/api/deliveries").json()[0]
@@ -315,7 +315,9 @@ def test_a_movie_is_patched_and_delivered_without_loss(web, job, storage, work, 
     assert delivery["changed_inside"] > 0
     half_told(web, delivery, work)
     folder = settings.DELIVERIES / delivery["folder"]
-    assert sorted(entry.name for entry in folder.iterdir()) == ["look.cube", "m-preview.mp4", "m.mkv", "proof.json"]
+    assert sorted(entry.name for entry in folder.iterdir()) == [
+        "SHA256SUMS", "look.cube", "m-preview.mp4", "m.mkv", "proof.json",
+    ]  # fmt: skip
     source, made = open_movie(path), open_movie(folder / "m.mkv")
     for k in range(6):
         one, two = source.planes(k)[0], made.planes(k)[0]

@@ -94,10 +94,10 @@ def test_the_web_side_s_types_are_fresh():
 
 
 def test_the_demo_opens_again_on_this_machine_only(client, db, settings):
-    User.objects.create_user("demo", first_name="Demo", last_name="artist")
+    User.objects.create_user("demo", first_name="Wren", last_name="Alder")
     settings.DEMO = True
     assert client.post("/api/session/demo", REMOTE_ADDR="192.0.2.7").status_code == 403
-    assert client.post("/api/session/demo").json()["name"] == "Demo artist"
+    assert client.post("/api/session/demo").json()["name"] == "Wren Alder"
     settings.DEMO = False
     client.logout()
     refused = client.post("/api/session/demo")

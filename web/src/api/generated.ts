@@ -43,10 +43,54 @@ export interface paths {
         put?: never;
         /**
          * Open Demo
-         * @description Sign in to the demo again, on this machine and with the demo on.
+         * @description Sign in to the demo again as one of its people, on this machine and with the demo on.
          */
         post: operations["api_accounts_open_demo"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Another password; sessions in other browsers end.
+         */
+        post: operations["api_accounts_change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/others": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Other Sessions
+         * @description How many other browsers one is signed in with.
+         */
+        get: operations["api_accounts_other_sessions"];
+        put?: never;
+        post?: never;
+        /**
+         * End Others
+         * @description Sign out in all other browsers.
+         */
+        delete: operations["api_accounts_end_others"];
         options?: never;
         head?: never;
         patch?: never;
@@ -81,7 +125,7 @@ export interface paths {
         };
         /**
          * List Jobs
-         * @description All jobs with their shots.
+         * @description The jobs that one is in, with their shots.
          */
         get: operations["api_jobs_list_jobs"];
         put?: never;
@@ -122,6 +166,26 @@ export interface paths {
          * @description Correct a shot: what was found, what is worked on, how it is shown.
          */
         patch: operations["api_jobs_correct"];
+        trace?: never;
+    };
+    "/api/shots/{shot}/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Here
+         * @description Someone has the shot open; the others' screens show it for some seconds.
+         */
+        post: operations["api_jobs_here"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/shots/{shot}/undo": {
@@ -271,26 +335,6 @@ export interface paths {
          * @description Take a shot's proxies off the disk.
          */
         delete: operations["api_jobs_clear_proxies"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/storage": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Storage
-         * @description What the proxies of each shot take.
-         */
-        get: operations["api_jobs_storage"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1597,9 +1641,29 @@ export interface paths {
         };
         /**
          * List Deliveries
-         * @description All deliveries, or a shot's.
+         * @description The deliveries of the jobs that one works in, or a shot's.
          */
         get: operations["api_deliveries_list_deliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Forms
+         * @description The forms that frames can be written in.
+         */
+        get: operations["api_deliveries_list_forms"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1619,9 +1683,29 @@ export interface paths {
         put?: never;
         /**
          * Deliver
-         * @description Write the finished frames.
+         * @description Write the finished frames, mattes, the patch alone, previews.
          */
         post: operations["api_deliveries_deliver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/take-footage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Footage
+         * @description Take footage that has changed on the disk as it is now.
+         */
+        post: operations["api_deliveries_take_footage"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1668,6 +1752,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deliveries/{delivery}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Again
+         * @description The same pieces anew, with the fixes as they stand now.
+         */
+        post: operations["api_deliveries_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check
+         * @description Read it back and hold it against its proof.
+         */
+        post: operations["api_deliveries_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deliveries/{delivery}/priority": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Set Priority
+         * @description Let it go before others, or after.
+         */
+        patch: operations["api_deliveries_set_priority"];
+        trace?: never;
+    };
     "/api/deliveries/{delivery}": {
         parameters: {
             query?: never;
@@ -1688,21 +1832,515 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job}/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Presets
+         * @description What a job delivers each time.
+         */
+        get: operations["api_deliveries_list_presets"];
+        put?: never;
+        /**
+         * Keep Preset
+         * @description Keep what is delivered under a name; one of that name is replaced.
+         */
+        post: operations["api_deliveries_keep_preset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Preset
+         * @description Forget a preset.
+         */
+        delete: operations["api_deliveries_drop_preset"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Queue
+         * @description What is worked on and what waits.
+         */
+        get: operations["api_queue_queue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List People
+         * @description Everybody.
+         */
+        get: operations["api_people_list_people"];
+        put?: never;
+        /**
+         * Add Person
+         * @description A new person, with a first password.
+         */
+        post: operations["api_people_add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Person
+         * @description Another name or password, leave to run the house, or an end to all of it.
+         */
+        patch: operations["api_people_change_person"];
+        trace?: never;
+    };
+    "/api/people/{person}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Sessions
+         * @description Sign somebody out everywhere.
+         */
+        delete: operations["api_people_end_sessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Members
+         * @description Who is what in a job.
+         */
+        get: operations["api_people_list_members"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Known
+         * @description Everybody who can be given a role in a job.
+         */
+        get: operations["api_people_list_known"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/members/{person}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give Role
+         * @description Give a person a role in a job, another one, or none.
+         */
+        put: operations["api_people_give_role"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Log
+         * @description The log, newest first, a page at a time.
+         */
+        get: operations["api_people_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Job Log
+         * @description A job's part of the log.
+         */
+        get: operations["api_people_job_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Waiting
+         * @description The shots that one may look at; those that wait for review first.
+         */
+        get: operations["api_reviews_waiting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Review
+         * @description A shot's versions, notes and verdicts.
+         */
+        get: operations["api_reviews_review"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Name Version
+         * @description Keep how the shot stands under a name.
+         */
+        post: operations["api_reviews_name_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{version}/go-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go Back
+         * @description Bring the shot back to how it stood.
+         */
+        post: operations["api_reviews_go_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send
+         * @description Send the shot to review as it stands.
+         */
+        post: operations["api_reviews_send"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/versions/{version}/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Verdict
+         * @description Approve a version, or return it.
+         */
+        post: operations["api_reviews_verdict"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Notes
+         * @description A shot's notes.
+         */
+        get: operations["api_reviews_list_notes"];
+        put?: never;
+        /**
+         * Pin
+         * @description Pin a note to a frame.
+         */
+        post: operations["api_reviews_pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{note}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reply
+         * @description Answer a note.
+         */
+        post: operations["api_reviews_reply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{note}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Back
+         * @description Take a note of one's own back.
+         */
+        delete: operations["api_reviews_take_back"];
+        options?: never;
+        head?: never;
+        /**
+         * Tick
+         * @description Tick a note off, or open it again.
+         */
+        patch: operations["api_reviews_tick"];
+        trace?: never;
+    };
+    "/api/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Storage
+         * @description The disks, and what each shot takes on them; the largest first.
+         */
+        get: operations["api_storage_storage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/storage/disks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Disks
+         * @description The disks alone: quick enough to ask for often.
+         */
+        get: operations["api_storage_list_disks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/clear-unneeded": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear Unneeded
+         * @description Take away pictures that no state, version or delivery needs.
+         */
+        post: operations["api_storage_clear_unneeded"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * DemoPersonOut
+         * @description Somebody whom the demo can be seen as.
+         */
+        DemoPersonOut: {
+            /** Name */
+            name: string;
+            /** Full Name */
+            full_name: string;
+        };
+        /**
          * SessionOut
-         * @description Who is signed in.
+         * @description Who is signed in; ``house``: runs the house; ``works``: is an artist or supervisor in some job.
          */
         SessionOut: {
             /** Signed In */
             signed_in: boolean;
             /** Name */
             name: string;
+            /** Id */
+            id: number;
             /** Demo */
             demo: boolean;
+            /** Demo People */
+            demo_people: components["schemas"]["DemoPersonOut"][];
+            /** House */
+            house: boolean;
+            /** Works */
+            works: boolean;
             /** Csrf */
             csrf: string;
             /** Done */
@@ -1717,6 +2355,24 @@ export interface components {
             name: string;
             /** Password */
             password: string;
+        };
+        /**
+         * PasswordIn
+         * @description One's password, and another one.
+         */
+        PasswordIn: {
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /**
+         * OthersOut
+         * @description One's sessions in other browsers.
+         */
+        OthersOut: {
+            /** Others */
+            others: number;
         };
         /**
          * DoneIn
@@ -1836,6 +2492,8 @@ export interface components {
             note: string;
             /** Put Away */
             put_away: boolean;
+            /** Role */
+            role: string;
             /** Shots */
             shots: components["schemas"]["ShotOut"][];
         };
@@ -1956,6 +2614,16 @@ export interface components {
             put_away?: boolean | null;
         };
         /**
+         * HereIn
+         * @description Somebody's window on a shot, and the fix that is worked on in it.
+         */
+        HereIn: {
+            /** Window */
+            window: string;
+            /** Fix */
+            fix?: number | null;
+        };
+        /**
          * JobChange
          * @description What changes of a job; what is not given stays.
          */
@@ -2034,22 +2702,6 @@ export interface components {
             frames: number;
             /** Of */
             of: number;
-            /** Files */
-            files: number;
-            /** Bytes */
-            bytes: number;
-        };
-        /**
-         * StorageOut
-         * @description What lies where, in bytes.
-         */
-        StorageOut: {
-            /** Shot */
-            shot: number;
-            /** Shot Name */
-            shot_name: string;
-            /** Job Name */
-            job_name: string;
             /** Files */
             files: number;
             /** Bytes */
@@ -3359,12 +4011,13 @@ export interface components {
         };
         /**
          * NameIn
-         * @description Rename.
+         * @description A version's name.
          */
         NameIn: {
-            /** Version */
-            version: number;
-            /** Name */
+            /**
+             * Name
+             * @default
+             */
             name: string;
         };
         /**
@@ -4116,8 +4769,32 @@ export interface components {
             value: number;
         };
         /**
+         * CheckedOut
+         * @description When a delivery was read back, and what was found.
+         */
+        CheckedOut: {
+            /** Holds */
+            holds: boolean;
+            /** Words */
+            words: string;
+            /** At */
+            at: string;
+        };
+        /**
+         * CodedOut
+         * @description What is known of pieces that are coded with loss.
+         */
+        CodedOut: {
+            /** Values */
+            values: number;
+            /** Changed Outside */
+            changed_outside: number;
+            /** Worst */
+            worst: number;
+        };
+        /**
          * DeliveryOut
-         * @description A delivery and its proof so far.
+         * @description A delivery and its proof so far. ``speed``: frames a second over the last of them; ``left``: seconds to go.
          */
         DeliveryOut: {
             /** Id */
@@ -4126,10 +4803,12 @@ export interface components {
             shot: number;
             /** Shot Name */
             shot_name: string;
+            /** Job */
+            job: number;
+            /** Job Name */
+            job_name: string;
             /** Folder */
             folder: string;
-            /** Place */
-            place: string;
             /** First */
             first: number;
             /** Last */
@@ -4138,14 +4817,26 @@ export interface components {
             state: string;
             /** Problem */
             problem: string;
+            /** By */
+            by: string;
             /** Made */
             made: string;
             /** Seconds */
             seconds: number | null;
+            /** Priority */
+            priority: number;
+            /** Pieces */
+            pieces: components["schemas"]["SaidPieceOut"][];
             /** Written */
             written: number;
             /** Total */
             total: number;
+            /** Speed */
+            speed: number;
+            /** Left */
+            left: number | null;
+            /** Workers */
+            workers: string[];
             /** Bytes */
             bytes: number;
             /** Values */
@@ -4154,10 +4845,82 @@ export interface components {
             changed_inside: number;
             /** Changed Outside */
             changed_outside: number;
+            coded: components["schemas"]["CodedOut"] | null;
+            checked: components["schemas"]["CheckedOut"] | null;
+            /** Fixes */
+            fixes: string[];
+        };
+        /**
+         * SaidPieceOut
+         * @description A piece with what it is in words, and what becomes of the values.
+         */
+        SaidPieceOut: {
+            /**
+             * What
+             * @default frames
+             * @enum {string}
+             */
+            what: "frames" | "mattes" | "patch" | "preview" | "side";
+            /**
+             * Form
+             * @default source
+             */
+            form: string;
+            /**
+             * Space
+             * @default own
+             */
+            space: string;
+            /**
+             * Each
+             * @default true
+             */
+            each: boolean;
+            /**
+             * Straight
+             * @default true
+             */
+            straight: boolean;
+            /**
+             * Mattes
+             * @default false
+             */
+            mattes: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Words */
+            words: string;
+            /** Form Words */
+            form_words: string;
+            /** Values */
+            values: string;
+        };
+        /**
+         * FormOut
+         * @description A form that frames can be written in.
+         */
+        FormOut: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Kind */
+            kind: string;
+            /** Suffix */
+            suffix: string;
+            /** Floats */
+            floats: boolean;
+            /** Alpha */
+            alpha: boolean;
+            /** Coded */
+            coded: boolean;
         };
         /**
          * DeliverIn
-         * @description The stretch to deliver.
+         * @description The stretch to deliver, and what of it; frames as the source is where nothing is named.
          */
         DeliverIn: {
             /** First */
@@ -4165,15 +4928,491 @@ export interface components {
             /** Last */
             last: number;
             /**
+             * Pieces
+             * @default []
+             */
+            pieces: components["schemas"]["PieceData"][];
+            /**
              * With Look
              * @default false
              */
             with_look: boolean;
             /**
-             * With Preview
+             * Folder
+             * @description Under the deliveries' storage; empty: shot and number.
+             * @default
+             */
+            folder: string;
+            /**
+             * Priority
+             * @default 0
+             */
+            priority: number;
+        };
+        /**
+         * PieceData
+         * @description One thing that is written; see ``hushcore.deliver.pieces.Piece``.
+         */
+        PieceData: {
+            /**
+             * What
+             * @default frames
+             * @enum {string}
+             */
+            what: "frames" | "mattes" | "patch" | "preview" | "side";
+            /**
+             * Form
+             * @default source
+             */
+            form: string;
+            /**
+             * Space
+             * @default own
+             */
+            space: string;
+            /**
+             * Each
+             * @default true
+             */
+            each: boolean;
+            /**
+             * Straight
+             * @default true
+             */
+            straight: boolean;
+            /**
+             * Mattes
              * @default false
              */
-            with_preview: boolean;
+            mattes: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * PriorityIn
+         * @description What waits with a higher figure goes first.
+         */
+        PriorityIn: {
+            /** Priority */
+            priority: number;
+        };
+        /**
+         * PresetOut
+         * @description A preset.
+         */
+        PresetOut: {
+            /** Name */
+            name: string;
+            /** Pieces */
+            pieces: components["schemas"]["PieceData"][];
+            /**
+             * With Look
+             * @default false
+             */
+            with_look: boolean;
+            /** Id */
+            id: number;
+        };
+        /**
+         * PresetIn
+         * @description What a job delivers each time.
+         */
+        PresetIn: {
+            /** Name */
+            name: string;
+            /** Pieces */
+            pieces: components["schemas"]["PieceData"][];
+            /**
+             * With Look
+             * @default false
+             */
+            with_look: boolean;
+        };
+        /**
+         * QueueOut
+         * @description The queue, and how many workers serve it.
+         */
+        QueueOut: {
+            /** Workers */
+            workers: number;
+            /** Rows */
+            rows: components["schemas"]["QueueRowOut"][];
+        };
+        /**
+         * QueueRowOut
+         * @description Work of one kind for one thing; ``since``: seconds that it has taken so far.
+         */
+        QueueRowOut: {
+            /** Task */
+            task: string;
+            /** Words */
+            words: string;
+            /** Shot */
+            shot: number | null;
+            /** Name */
+            name: string;
+            /** Waiting */
+            waiting: number;
+            /** Running */
+            running: number;
+            /** Priority */
+            priority: number;
+            /** Since */
+            since: number;
+            /** Delivery */
+            delivery: number | null;
+            /** Hold */
+            hold: number | null;
+        };
+        /**
+         * PersonOut
+         * @description A person of the house.
+         */
+        PersonOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Full Name */
+            full_name: string;
+            /** House */
+            house: boolean;
+            /** Active */
+            active: boolean;
+            /** Sessions */
+            sessions: number;
+            /** Jobs */
+            jobs: string[];
+        };
+        /**
+         * PersonIn
+         * @description A new person.
+         */
+        PersonIn: {
+            /** Name */
+            name: string;
+            /**
+             * Full Name
+             * @default
+             */
+            full_name: string;
+            /** Password */
+            password: string;
+            /**
+             * House
+             * @default false
+             */
+            house: boolean;
+        };
+        /**
+         * PersonChange
+         * @description What is to change of a person.
+         */
+        PersonChange: {
+            /** Full Name */
+            full_name?: string | null;
+            /** Password */
+            password?: string | null;
+            /** House */
+            house?: boolean | null;
+            /** Active */
+            active?: boolean | null;
+        };
+        /**
+         * MemberOut
+         * @description What a person is in a job.
+         */
+        MemberOut: {
+            /** Person */
+            person: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+        };
+        /**
+         * KnownOut
+         * @description Somebody who can be given a role.
+         */
+        KnownOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * RoleIn
+         * @description A role, or none.
+         */
+        RoleIn: {
+            /** Role */
+            role?: string | null;
+        };
+        /**
+         * LogOut
+         * @description A line of the log.
+         */
+        LogOut: {
+            /** Id */
+            id: number;
+            /** At */
+            at: string;
+            /** Who */
+            who: string;
+            /** What */
+            what: string;
+            /** About */
+            about: string;
+            /** Job */
+            job: number | null;
+            /** Shot */
+            shot: number | null;
+        };
+        /**
+         * WaitingOut
+         * @description A shot in a list of what to look at.
+         */
+        WaitingOut: {
+            /** Shot */
+            shot: number;
+            /** Shot Name */
+            shot_name: string;
+            /** Job */
+            job: number;
+            /** Job Name */
+            job_name: string;
+            /** Role */
+            role: string;
+            /** Status */
+            status: string;
+            /** Status Words */
+            status_words: string;
+            /** Open Notes */
+            open_notes: number;
+            /** Poster */
+            poster: number;
+            /** Look */
+            look: string;
+            /** Sent */
+            sent: string;
+        };
+        /**
+         * AnswerOut
+         * @description An answer to a note.
+         */
+        AnswerOut: {
+            /** Id */
+            id: number;
+            /** Words */
+            words: string;
+            /** By */
+            by: string;
+            /** Made */
+            made: string;
+        };
+        /**
+         * NoteOut
+         * @description A note pinned to a frame and, if ``x`` is there, to a spot, with lines drawn on the frame.
+         */
+        NoteOut: {
+            /** Id */
+            id: number;
+            /** Shot */
+            shot: number;
+            /** Version */
+            version: number | null;
+            /** Frame */
+            frame: number;
+            /** X */
+            x: number | null;
+            /** Y */
+            y: number | null;
+            /** Lines */
+            lines: [
+                number,
+                number
+            ][][];
+            /** Words */
+            words: string;
+            /** By */
+            by: string;
+            /** Mine */
+            mine: boolean;
+            /** Made */
+            made: string;
+            /** Done */
+            done: boolean;
+            /** Done By */
+            done_by: string;
+            /** Answers */
+            answers: components["schemas"]["AnswerOut"][];
+        };
+        /**
+         * ReviewOut
+         * @description All that is said of a shot.
+         */
+        ReviewOut: {
+            /** Shot */
+            shot: number;
+            /** Role */
+            role: string;
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
+            /** Verdicts */
+            verdicts: components["schemas"]["VerdictOut"][];
+        };
+        /**
+         * VerdictOut
+         * @description What was said of a version.
+         */
+        VerdictOut: {
+            /** Version */
+            version: number;
+            /** Approved */
+            approved: boolean;
+            /** Words */
+            words: string;
+            /** By */
+            by: string;
+            /** Made */
+            made: string;
+        };
+        /**
+         * VersionOut
+         * @description A named state of a shot; ``look``: a name for how it is shown, for the addresses of its pictures.
+         */
+        VersionOut: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+            /** By */
+            by: string;
+            /** Made */
+            made: string;
+            /** Sent */
+            sent: boolean;
+            /** Fixes */
+            fixes: string[];
+            /** Look */
+            look: string;
+        };
+        /**
+         * VerdictIn
+         * @description Approved, or returned with words.
+         */
+        VerdictIn: {
+            /** Approved */
+            approved: boolean;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * NoteIn
+         * @description A new note.
+         */
+        NoteIn: {
+            /** Frame */
+            frame: number;
+            /** Words */
+            words: string;
+            /** Spot */
+            spot?: [
+                number,
+                number
+            ] | null;
+            /**
+             * Lines
+             * @default []
+             */
+            lines: [
+                number,
+                number
+            ][][];
+            /** Version */
+            version?: number | null;
+        };
+        /**
+         * WordsIn
+         * @description Words.
+         */
+        WordsIn: {
+            /** Words */
+            words: string;
+        };
+        /**
+         * TickIn
+         * @description Ticked off, or open again.
+         */
+        TickIn: {
+            /** Done */
+            done: boolean;
+        };
+        /**
+         * DiskOut
+         * @description A disk of the storage: ``state`` is ok, low (under a tenth free) or full (under a fiftieth).
+         */
+        DiskOut: {
+            /** Name */
+            name: string;
+            /** Total */
+            total: number;
+            /** Free */
+            free: number;
+            /** State */
+            state: string;
+        };
+        /**
+         * ShotStorageOut
+         * @description What a shot takes beside its footage, bytes; ``unneeded``: of its plates, what no state of it needs.
+         */
+        ShotStorageOut: {
+            /** Shot */
+            shot: number;
+            /** Shot Name */
+            shot_name: string;
+            /** Job */
+            job: number;
+            /** Job Name */
+            job_name: string;
+            /** Put Away */
+            put_away: boolean;
+            /** Proxies */
+            proxies: number;
+            /** Plates */
+            plates: number;
+            /** Deliveries */
+            deliveries: number;
+            /** Unneeded */
+            unneeded: number;
+        };
+        /**
+         * StorageOut
+         * @description The disks, and what each shot takes.
+         */
+        StorageOut: {
+            /** Disks */
+            disks: components["schemas"]["DiskOut"][];
+            /** Shots */
+            shots: components["schemas"]["ShotStorageOut"][];
+        };
+        /**
+         * FreedOut
+         * @description What came free, bytes.
+         */
+        FreedOut: {
+            /** Freed */
+            freed: number;
         };
     };
     responses: never;
@@ -4250,7 +5489,9 @@ export interface operations {
     };
     api_accounts_open_demo: {
         parameters: {
-            query?: never;
+            query?: {
+                name?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4264,6 +5505,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    api_accounts_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    api_accounts_other_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OthersOut"];
+                };
+            };
+        };
+    };
+    api_accounts_end_others: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OthersOut"];
                 };
             };
         };
@@ -4401,6 +5706,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ShotOut"];
                 };
+            };
+        };
+    };
+    api_jobs_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HereIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4637,26 +5966,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-        };
-    };
-    api_jobs_storage: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["StorageOut"][];
-                };
             };
         };
     };
@@ -6399,6 +7708,26 @@ export interface operations {
             };
         };
     };
+    api_deliveries_list_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormOut"][];
+                };
+            };
+        };
+    };
     api_deliveries_deliver: {
         parameters: {
             query?: never;
@@ -6421,6 +7750,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_take_footage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
                 };
             };
         };
@@ -6469,6 +7820,76 @@ export interface operations {
             };
         };
     };
+    api_deliveries_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_set_priority: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriorityIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+        };
+    };
     api_deliveries_clear: {
         parameters: {
             query?: never;
@@ -6486,6 +7907,627 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    api_deliveries_list_presets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"][];
+                };
+            };
+        };
+    };
+    api_deliveries_keep_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_drop_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_queue_queue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QueueOut"];
+                };
+            };
+        };
+    };
+    api_people_list_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+        };
+    };
+    api_people_add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    api_people_change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    api_people_end_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    api_people_list_members: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    api_people_list_known: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownOut"][];
+                };
+            };
+        };
+    };
+    api_people_give_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: number;
+                person: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    api_people_log: {
+        parameters: {
+            query?: {
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"][];
+                };
+            };
+        };
+    };
+    api_people_job_log: {
+        parameters: {
+            query?: {
+                before?: number | null;
+            };
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"][];
+                };
+            };
+        };
+    };
+    api_reviews_waiting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingOut"][];
+                };
+            };
+        };
+    };
+    api_reviews_review: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewOut"];
+                };
+            };
+        };
+    };
+    api_reviews_name_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+        };
+    };
+    api_reviews_go_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewOut"];
+                };
+            };
+        };
+    };
+    api_reviews_send: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"];
+                };
+            };
+        };
+    };
+    api_reviews_verdict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VerdictIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewOut"];
+                };
+            };
+        };
+    };
+    api_reviews_list_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+        };
+    };
+    api_reviews_pin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+        };
+    };
+    api_reviews_reply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordsIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+        };
+    };
+    api_reviews_take_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_reviews_tick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
+                };
+            };
+        };
+    };
+    api_storage_storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+        };
+    };
+    api_storage_list_disks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiskOut"][];
+                };
+            };
+        };
+    };
+    api_storage_clear_unneeded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FreedOut"];
+                };
             };
         };
     };

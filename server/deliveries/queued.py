@@ -1,0 +1,99 @@
+"""The queue in words: what is worked on, for which shot, and what waits."""
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.utils import timezone
+from fixes.models import Fix
+from holds.models import Hold
+from jobs.models import Shot
+from procrastinate.contrib.django.models import ProcrastinateEvent, ProcrastinateJob, ProcrastinateWorker
+
+from deliveries.models import Delivery
+
+WORDS = {
+    "deliver": "Delivering", "check_delivery": "Reading a delivery back", "track": "Tracking", "rework": "Reworking a hold",
+    "settle": "Settling a hold", "first_look": "Looking at the shot", "tells": "Measuring tells", "proxies": "Making proxies",
+    "report": "Making a report", "sheet": "Making a contact sheet",
+}  # fmt: skip
+ASIDE = ("take_up_stalled", "tidy_proxies", "clear_gone")  # the house's own, of no interest
+
+
+@dataclass
+class Row:
+    """Work of one kind for one thing. ``since``: seconds that the oldest of it has been worked on."""
+
+    task: str
+    words: str
+    shot: int | None
+    name: str
+    waiting: int = 0
+    running: int = 0
+    priority: int = 0
+    since: float = 0.0
+    delivery: int | None = None
+    hold: int | None = None
+    workers: set[int] = field(default_factory=set)
+
+
+def rows() -> list[Row]:
+    """What is being done and what waits, what is being done first."""
+    found: dict[tuple[Any, ...], Row] = {}
+    jobs = ProcrastinateJob.objects.filter(status__in=("todo", "doing")).exclude(task_name__in=ASIDE)
+    for job in jobs.order_by("-priority", "id")[:5000]:
+        key, row = _row(job)
+        kept = found.setdefault(key, row)
+        kept.waiting += job.status == "todo"
+        kept.running += job.status == "doing"
+        kept.priority = max(kept.priority, job.priority)
+        if job.worker_id:
+            kept.workers.add(job.worker_id)
+    _name(list(found.values()))
+    _since(found)
+    return sorted(found.values(), key=lambda row: (-row.running, -row.priority))
+
+
+def _row(job: Any) -> tuple[tuple[Any, ...], Row]:
+    words = WORDS.get(job.task_name, job.task_name.replace("_", " ").capitalize())
+    args = job.args or {}
+    row = Row(job.task_name, words, args.get("shot"), "", delivery=args.get("delivery"), hold=args.get("hold"))
+    fix = args.get("fix")
+    row.name = f"fix {fix}" if fix else ""
+    return (job.task_name, row.shot, row.delivery, row.hold, fix), row
+
+
+def _name(found: list[Row]) -> None:
+    """Put the shots and names of what the work is for."""
+    holds = {h.id: h for h in Hold.objects.filter(id__in=[r.hold for r in found if r.hold]).select_related("fix")}
+    deliveries = Delivery.objects.in_bulk([r.delivery for r in found if r.delivery])
+    fixes = Fix.every.in_bulk([int(r.name.split()[1]) for r in found if r.name.startswith("fix ")])
+    for row in found:
+        if row.hold in holds:
+            row.shot, row.name = holds[row.hold].fix.shot_id, holds[row.hold].fix.document["name"]
+        elif row.delivery in deliveries:
+            row.shot, row.name = deliveries[row.delivery].shot_id, deliveries[row.delivery].folder
+        elif row.name:
+            fix = fixes.get(int(row.name.split()[1]))
+            row.shot, row.name = (fix.shot_id, fix.document["name"]) if fix else (None, "")
+    names = dict(Shot.objects.filter(id__in={r.shot for r in found if r.shot}).values_list("id", "name"))
+    for row in found:
+        shot = names.get(row.shot, "")
+        row.name = " · ".join(part for part in (shot, row.name) if part)
+
+
+def _since(found: dict[tuple[Any, ...], Row]) -> None:
+    """How long what is being done has taken so far."""
+    begun: dict[tuple[Any, ...], Any] = defaultdict(lambda: None)
+    events = ProcrastinateEvent.objects.filter(type="started", job__status="doing").select_related("job")
+    for event in events.order_by("-at"):
+        key, _ = _row(event.job)
+        begun[key] = event.at
+    for key, row in found.items():
+        if row.running and begun[key]:
+            row.since = max(0.0, (timezone.now() - begun[key]).total_seconds())
+
+
+def workers() -> int:
+    """Workers that have been heard of lately."""
+    return int(ProcrastinateWorker.objects.count())
