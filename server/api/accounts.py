@@ -24,6 +24,7 @@ class DemoPersonOut(Schema):
 
     name: str
     full_name: str
+    role: str
 
 
 class SessionOut(Schema):
@@ -145,7 +146,7 @@ def _state(request: HttpRequest) -> SessionOut:
     return SessionOut(
         signed_in=user.is_authenticated, name=name, id=user.id or 0, demo=settings.DEMO, csrf=get_token(request),
         demo_people=[
-            DemoPersonOut(name=one.username, full_name=name_of(one))
+            DemoPersonOut(name=one.username, full_name=name_of(one), role=members.best_role(one))
             for one in demo_people(request.META.get("REMOTE_ADDR", ""))
         ],
         house=user.is_authenticated and user.is_staff, works=user.is_authenticated and members.works_anywhere(user),

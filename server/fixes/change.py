@@ -4,7 +4,7 @@ from collections.abc import Callable
 from copy import deepcopy
 from typing import Any
 
-from accounts.log import note
+from accounts.log import name_of, note
 from django.contrib.auth.models import AbstractBaseUser
 from django.db import transaction
 from events.tell import tell
@@ -20,9 +20,11 @@ Change = Callable[[Document], str]
 class Conflict(HushError):
     """Someone else changed it first; ``newer`` is how it stands now."""
 
-    def __init__(self, newer: Any) -> None:
+    def __init__(self, newer: Any, last: Revision | None = None) -> None:
+        who = name_of(last.by) if last and last.by else ""
+        what = f" ({last.label})" if last and last.label else ""
         super().__init__(
-            "This fix was changed in another window. The newer state is shown; change it again if you like.",
+            f"{who or 'Somebody'} changed this fix meanwhile{what}. It is shown as it stands now; yours was not made.",
             "conflict",
         )
         self.newer = newer
@@ -63,7 +65,7 @@ def locked(fix_id: int, version: int) -> Fix:
     if fix is None:
         raise HushError("This fix was taken away in another window.", "not-found")
     if fix.version != version:
-        raise Conflict(document_out(fix))
+        raise Conflict(document_out(fix), fix.revisions.filter(number=fix.revision).select_related("by").first())
     return fix
 
 

@@ -39,6 +39,12 @@ def works_anywhere(person: Any) -> bool:
     return person.is_staff or Member.objects.filter(person=person, role__in=MAY["work"]).exists()
 
 
+def best_role(person: Any) -> str:
+    """The most that a person may do in any job."""
+    roles = set(Member.objects.filter(person=person).values_list("role", flat=True))
+    return next((str(role) for role in (SUPERVISOR, ARTIST, REVIEWER) if role in roles), "")
+
+
 @transaction.atomic
 def give(job: Job, person: User, role: str | None, by: Any) -> None:
     """Give a person a role in a job, or take it (None). Raises HushError when nobody would be left to run the job."""

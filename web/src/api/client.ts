@@ -16,6 +16,10 @@ export type StrokeRow = Schemas["StrokeOut"];
 export type Tells = Schemas["TellsOut"];
 export type TellRow = Schemas["TellOut"];
 export type Session = Schemas["SessionOut"];
+export type Piece = Schemas["PieceData"];
+export type Version = Schemas["VersionOut"];
+export type Note = Schemas["NoteOut"];
+export type Review = Schemas["ReviewOut"];
 
 /** What went wrong, in words for the artist; `kind` is for the program. */
 export class Problem extends Error {

@@ -1,5 +1,6 @@
 import { useEffect } from "react";
 import type { Fix, TellRow, Tells } from "./client";
+import { seenHere } from "./here";
 import { fixNow, keys, queries } from "./queries";
 
 const OWN_ANSWER = 200; // ms
@@ -15,6 +16,8 @@ interface Told {
   lost?: boolean;
   version?: number;
   gone?: boolean;
+  who?: string;
+  window?: string;
   values?: Record<string, number>;
 }
 
@@ -72,8 +75,27 @@ export function take(told: Told) {
   }
   if (told.kind === "proxies" && told.shot !== undefined)
     void queries.invalidateQueries({ queryKey: keys.proxies(told.shot) });
-  if (told.kind === "delivery" || told.kind === "delivered")
+  if (told.kind === "delivery" || told.kind === "delivered") soon();
+  if ((told.kind === "notes" || told.kind === "version") && told.shot !== undefined)
+    void queries.invalidateQueries({ queryKey: keys.review(told.shot) });
+  if (told.kind === "notes" || told.kind === "version" || told.kind === "shot")
+    void queries.invalidateQueries({ queryKey: keys.reviews });
+  if (told.kind === "members") {
+    void queries.invalidateQueries({ queryKey: ["members"] });
+    void queries.invalidateQueries({ queryKey: keys.jobs });
+    void queries.invalidateQueries({ queryKey: keys.session });
+  }
+  if (told.kind === "here" && told.shot !== undefined) seenHere(told.shot, told.who ?? "", told.window ?? "", told.fix);
+}
+
+let asked: ReturnType<typeof setTimeout> | undefined;
+/** Deliveries tell of every frame: the list is asked for once for all that came in half a second. */
+function soon() {
+  if (asked !== undefined) return;
+  asked = setTimeout(() => {
+    asked = undefined;
     void queries.invalidateQueries({ queryKey: keys.deliveries });
+  }, 500);
 }
 
 /** One frame's tells came in. */

@@ -2321,6 +2321,8 @@ export interface components {
             name: string;
             /** Full Name */
             full_name: string;
+            /** Role */
+            role: string;
         };
         /**
          * SessionOut

@@ -1,4 +1,5 @@
 import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
+import { create } from "zustand";
 import {
   body,
   client,
@@ -30,6 +31,17 @@ export const keys = {
   colour: ["colour"] as const,
   proxies: (shot: number) => ["proxies", shot] as const,
   storage: ["storage"] as const,
+  disks: ["disks"] as const,
+  queue: ["queue"] as const,
+  forms: ["forms"] as const,
+  presets: (job: number) => ["presets", job] as const,
+  people: ["people"] as const,
+  others: ["others"] as const,
+  members: (job: number) => ["members", job] as const,
+  known: (job: number) => ["known", job] as const,
+  log: (job: number | null) => ["log", job ?? 0] as const,
+  reviews: ["reviews"] as const,
+  review: (shot: number) => ["review", shot] as const,
   cards: (job: number) => ["cards", job] as const,
   jobStorage: (job: number) => ["storage", job] as const,
   tells: (fix: number) => ["tells", fix] as const,
@@ -83,13 +95,6 @@ export const useProxies = (shot: number) =>
     queryKey: keys.proxies(shot),
     queryFn: () => body<Schemas["ProxyOut"]>(client.GET("/api/shots/{shot}/proxies", { params: { path: { shot } } })),
     staleTime: 2_000,
-  });
-
-export const useStorage = () =>
-  useQuery({
-    queryKey: keys.storage,
-    queryFn: () => body<Schemas["StorageOut"][]>(client.GET("/api/storage")),
-    staleTime: 0,
   });
 
 /** A change of a job or a shot: the list is asked for anew, whatever comes of it. */
@@ -240,6 +245,16 @@ export function fixNow(shot: number, id: number): Fix | undefined {
   return queries.getQueryData<Fix[]>(keys.fixes(shot))?.find((fix) => fix.id === id);
 }
 
+/** A change that somebody else's came before: what was said, and how it can be made on top after all. */
+interface Clash {
+  words: string;
+  again: () => void;
+}
+export const useClash = create<{ clash: Clash | null; settle: () => void }>((set) => ({
+  clash: null,
+  settle: () => set({ clash: null }),
+}));
+
 type Change = (at: { params: { path: { fix: number } }; version: number }) => Promise<{ data?: unknown }>;
 
 let line: Promise<unknown> = Promise.resolve();
@@ -253,7 +268,7 @@ export function inTurn<T>(act: () => Promise<T>): Promise<T> {
 
 /** Changes of this window go one after the other, each on the version that the one before it made. */
 export function useChange(shot: number, fix: number, told: (problem: Problem) => void) {
-  return useMutation({
+  const made = useMutation({
     mutationFn: (change: Change) =>
       inTurn(async () => {
         const version = fixNow(shot, fix)?.version ?? 0;
@@ -261,12 +276,16 @@ export function useChange(shot: number, fix: number, told: (problem: Problem) =>
         keepFix(made);
         return made;
       }),
-    onError: (error) => {
+    onError: async (error, change) => {
       if (error instanceof Problem) {
         if (error.kind === "conflict" || error.kind === "not-found")
-          void queries.invalidateQueries({ queryKey: keys.fixes(shot) });
+          await queries.invalidateQueries({ queryKey: keys.fixes(shot) });
+        if (error.kind === "conflict")
+          useClash.setState({ clash: { words: error.message, again: () => mutate(change) } });
         told(error);
       }
     },
   });
+  const mutate = made.mutate;
+  return made;
 }

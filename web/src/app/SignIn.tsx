@@ -18,7 +18,7 @@ export function SignIn() {
     }
   };
   const enter = () => asked(() => client.POST("/api/session", { body: { name, password } }));
-  const openDemo = () => asked(() => client.POST("/api/session/demo"));
+  const openDemo = (as: string) => asked(() => client.POST("/api/session/demo", { params: { query: { name: as } } }));
   const box = "h-8 rounded-md border border-line bg-felt-0 px-2 select-text";
   return (
     <form
@@ -54,11 +54,11 @@ export function SignIn() {
         <Button look="main" type="submit" className="h-8">
           Sign in
         </Button>
-        {session?.demo && (
-          <Button type="button" className="h-8" onClick={() => void openDemo()}>
-            Open the demo
+        {session?.demo_people.map((person, k) => (
+          <Button key={person.name} type="button" className="h-8" onClick={() => void openDemo(person.name)}>
+            Open the demo{k ? ` as ${person.full_name}, ${person.role}` : ""}
           </Button>
-        )}
+        ))}
         {problem && <p role="alert">{problem}</p>}
       </div>
     </form>

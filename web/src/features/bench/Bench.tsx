@@ -1,8 +1,10 @@
 import { useIsMutating, useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import type { Fix, Shot } from "../../api/client";
+import { useHere } from "../../api/here";
 import { useFixes, useShot, useTells } from "../../api/queries";
 import { say } from "../../ui/messages";
+import { ClashDialog } from "./ClashDialog";
 import { DeliverDialog } from "./deliver/DeliverDialog";
 import { FixList } from "./fixes/FixList";
 import { KeysDialog } from "./KeysDialog";
@@ -18,7 +20,13 @@ import { usePlaying } from "./viewer/pictures";
 import type { Room } from "./viewer/room";
 
 /** The bench: one shot, its fixes, the pictures, the stages and time. */
-export function Bench({ shot: id, onLeave }: { shot: number; onLeave: () => void }) {
+interface BenchProps {
+  shot: number;
+  onLeave: () => void;
+  onReview: () => void;
+}
+
+export function Bench({ shot: id, onLeave, onReview }: BenchProps) {
   const shot = useShot(id);
   const fixes = useFixes(id);
   const frame = useBench((state) => state.frame);
@@ -40,10 +48,10 @@ export function Bench({ shot: id, onLeave }: { shot: number; onLeave: () => void
     );
   if (!shot.data || !fixes.data || frame < shot.data.clip.first || frame > shot.data.clip.last)
     return <p className="p-4 text-soft">Opening the shot</p>;
-  return <Open shot={shot.data} fixes={fixes.data} onLeave={onLeave} />;
+  return <Open shot={shot.data} fixes={fixes.data} onLeave={onLeave} onReview={onReview} />;
 }
 
-function Open({ shot, fixes, onLeave }: { shot: Shot; fixes: Fix[]; onLeave: () => void }) {
+function Open({ shot, fixes, onLeave, onReview }: { shot: Shot; fixes: Fix[] } & Omit<BenchProps, "shot">) {
   const chosen = useBench((state) => state.fix);
   const fix = fixes.find((entry) => entry.id === chosen) ?? fixes[0] ?? null;
   const [delivering, setDelivering] = useState(false);
@@ -54,6 +62,7 @@ function Open({ shot, fixes, onLeave }: { shot: Shot; fixes: Fix[]; onLeave: () 
     onError: (problem) => say(problem.message),
   }).mutate;
   const saving = useIsMutating() > 0;
+  useHere(shot.id, fix?.id ?? null);
   usePlaying(shot, fixes);
   const tells = useTells(fix).data?.frames ?? [];
   useKeys({
@@ -65,13 +74,22 @@ function Open({ shot, fixes, onLeave }: { shot: Shot; fixes: Fix[]; onLeave: () 
   });
   return (
     <div className="flex h-full flex-col">
-      <TopBar shot={shot} fix={fix} step={step} onLeave={onLeave} onHelp={() => setHelp(true)} saving={saving} />
+      <TopBar
+        shot={shot}
+        fix={fix}
+        step={step}
+        onLeave={onLeave}
+        onHelp={() => setHelp(true)}
+        onReview={onReview}
+        saving={saving}
+      />
       <div className="flex min-h-0 flex-1">
         <FixList shot={shot} fixes={fixes} />
         <Pictures shot={shot} fix={fix} fixes={fixes} rooms={rooms} />
         <StageColumn shot={shot} fix={fix} onDeliver={() => setDelivering(true)} />
       </div>
       <TimeBar shot={shot} fix={fix} fixes={fixes} />
+      <ClashDialog />
       <KeysDialog open={help} onClose={() => setHelp(false)} />
       <DeliverDialog shot={shot} open={delivering} onClose={() => setDelivering(false)} />
     </div>

@@ -2,6 +2,8 @@ import { Keyboard, Redo2, Undo2 } from "lucide-react";
 import type { Fix, Shot } from "../../api/client";
 import { Tip } from "../../ui/controls";
 import { CompareBar } from "./compare/CompareBar";
+import { ReviewMenu } from "./notes/ReviewMenu";
+import { OthersHere } from "./shared/OthersHere";
 import { nextStep } from "./undo";
 
 interface TopBarProps {
@@ -10,11 +12,12 @@ interface TopBarProps {
   step: (way: "undo" | "redo") => void;
   onLeave: () => void;
   onHelp: () => void;
+  onReview: () => void;
   saving: boolean;
 }
 
 /** Where we are, how it is looked at, the way back. */
-export function TopBar({ shot, fix, step, onLeave, onHelp, saving }: TopBarProps) {
+export function TopBar({ shot, fix, step, onLeave, onHelp, onReview, saving }: TopBarProps) {
   const back = nextStep("undo", shot, fix);
   const again = nextStep("redo", shot, fix);
   const icon = "grid size-7 place-items-center rounded-md text-soft hover:bg-felt-2 hover:text-ink disabled:opacity-30";
@@ -27,6 +30,7 @@ export function TopBar({ shot, fix, step, onLeave, onHelp, saving }: TopBarProps
         <button type="button" onClick={onLeave} className="min-w-0 truncate text-soft hover:text-ink">
           {shot.job_name} <span className="text-faint">/</span> <b className="font-medium text-ink">{shot.name}</b>
         </button>
+        <OthersHere shot={shot.id} />
       </div>
       <CompareBar shot={shot} />
       <div className="flex items-center justify-end gap-1">
@@ -45,7 +49,8 @@ export function TopBar({ shot, fix, step, onLeave, onHelp, saving }: TopBarProps
             <Keyboard size={15} />
           </button>
         </Tip>
-        <span className={`ml-2 w-12 text-right ${saving ? "text-soft" : "text-quiet"}`} data-testid="saved">
+        <ReviewMenu shot={shot} onReview={onReview} />
+        <span className={`ml-1 w-12 text-right ${saving ? "text-soft" : "text-quiet"}`} data-testid="saved">
           {saving ? "saving" : "saved"}
         </span>
       </div>

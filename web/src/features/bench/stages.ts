@@ -7,6 +7,7 @@ import { useHoldRoom } from "./hold/room";
 import { HoldStage } from "./hold/Stage";
 import { useMatchRoom } from "./match/room";
 import { MatchStage } from "./match/Stage";
+import { useNotesRoom } from "./notes/room";
 import type { PanelProps } from "./shared/panel";
 import { useSourceRoom } from "./source/room";
 import { SourceStage } from "./source/Stage";
@@ -26,5 +27,5 @@ export const STAGES: { id: Stage; Panel: ComponentType<PanelProps>; useRoom: Use
 export function useRooms(given: Given): Room[] {
   const open = useBench((state) => state.stage);
   const rooms = STAGES.filter((stage) => stage.useRoom).map(({ id, useRoom }) => useRoom!(given, open === id));
-  return [useCircleRoom(given), ...rooms];
+  return [useCircleRoom(given), ...rooms, useNotesRoom(given)];
 }

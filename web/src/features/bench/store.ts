@@ -3,6 +3,7 @@ import type { View } from "../../canvas/view";
 import { type CompareSlice, compareSlice } from "./compare/slice";
 import { type EdgeSlice, type EdgeTool, edgeSlice } from "./edge/slice";
 import { type HoldSlice, type HoldTool, holdSlice } from "./hold/slice";
+import { type NotesSlice, notesSlice } from "./notes/slice";
 import { type SourceSlice, type SourceTool, sourceSlice } from "./source/slice";
 import { type TimeSlice, timeSlice } from "./time/slice";
 import { type Space, type ViewSlice, viewSlice } from "./viewer/slice";
@@ -16,7 +17,7 @@ interface Chosen {
   stage: Stage | null;
   tool: Tool;
 }
-type Facts = Chosen & TimeSlice & ViewSlice & CompareSlice & HoldSlice & EdgeSlice & SourceSlice;
+type Facts = Chosen & TimeSlice & ViewSlice & CompareSlice & HoldSlice & EdgeSlice & SourceSlice & NotesSlice;
 
 export interface Bench extends Facts {
   set: (part: Partial<Facts>) => void;
@@ -33,6 +34,7 @@ const fresh: Facts = {
   ...holdSlice,
   ...edgeSlice,
   ...sourceSlice,
+  ...notesSlice,
 };
 
 /** What is chosen within a fix, and means nothing in another. */

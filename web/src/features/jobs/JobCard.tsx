@@ -7,6 +7,7 @@ import { say } from "../../ui/messages";
 import { Written } from "../../ui/Written";
 import { BringIn } from "./BringIn";
 import { type Order, sorted } from "./cards";
+import { MembersDialog } from "./MembersDialog";
 import { ShotRow } from "./ShotRow";
 import { bytes } from "./words";
 
@@ -14,6 +15,8 @@ import { bytes } from "./words";
 export function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => void }) {
   const [bringing, setBringing] = useState(false);
   const [deleting, setDeleting] = useState(false);
+  const [members, setMembers] = useState(false);
+  const runs = job.role === "supervisor";
   const [order, setOrder] = useState<Order>("order");
   const cards = useCards(job.id).data;
   const known = new Map((cards ?? []).map((card) => [card.shot, card]));
@@ -47,18 +50,21 @@ export function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => v
           />
         )}
         <Button onClick={() => setBringing(true)}>Bring in footage</Button>
-        <Menu
-          label={`More of ${job.name}`}
-          groups={[
-            [
-              {
-                words: job.put_away ? "Take out again" : "Put the job away",
-                act: () => keep({ put_away: !job.put_away }),
-              },
-            ],
-            [{ words: "Delete the job", grave: true, act: () => setDeleting(true) }],
-          ]}
-        />
+        {runs && (
+          <Menu
+            label={`More of ${job.name}`}
+            groups={[
+              [
+                { words: "Members and log", act: () => setMembers(true) },
+                {
+                  words: job.put_away ? "Take out again" : "Put the job away",
+                  act: () => keep({ put_away: !job.put_away }),
+                },
+              ],
+              [{ words: "Delete the job", grave: true, act: () => setDeleting(true) }],
+            ]}
+          />
+        )}
       </header>
       <div className="-mt-1 mb-1.5">
         <Written
@@ -86,6 +92,7 @@ export function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => v
           </ul>
         </details>
       )}
+      {members && <MembersDialog job={job} onClose={() => setMembers(false)} />}
       {deleting && (
         <Confirm
           title={`Delete ${job.name}?`}

@@ -14,15 +14,16 @@ export function JobsPage({ onOpen }: Props) {
   const jobs = useJobs();
   if (jobs.error) return <p role="alert">{jobs.error.message}</p>;
   if (!jobs.data) return <p className="text-soft">Looking for jobs</p>;
-  const away = jobs.data.filter((job) => job.put_away);
+  const mine = jobs.data.filter((job) => job.role !== "reviewer");
+  const away = mine.filter((job) => job.put_away);
   return (
     <div className="flex flex-col gap-8">
-      {jobs.data
+      {mine
         .filter((job) => !job.put_away)
         .map((job) => (
           <JobCard key={job.id} job={job} onOpen={onOpen} />
         ))}
-      <NewJob empty={jobs.data.length === 0} />
+      <NewJob empty={mine.length === 0} />
       {away.length > 0 && (
         <details>
           <summary className="cursor-pointer text-soft hover:text-ink">

@@ -8,6 +8,7 @@ import { Button, Dot } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
 import { cropAddress } from "../shared/addresses";
 import { level, loudest, running, tellLevel } from "../shared/levels";
+import { OnThisFix } from "../shared/OthersHere";
 import { useBench } from "../store";
 import { InOrder } from "./InOrder";
 
@@ -192,6 +193,7 @@ function FixRow({ shot, fix, fixes, chosen }: { shot: Shot; fix: Fix; fixes: Fix
           <Trash2 size={13} />
         </button>
       </div>
+      <OnThisFix shot={shot.id} fix={fix.id} />
       <div className="flex items-center gap-1.5 text-soft">
         <Dot level={fix.loud && !fix.lacks ? tellLevel(fix.loud.value) : level(worst?.drift, worst?.lost)} />
         <span

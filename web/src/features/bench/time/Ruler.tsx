@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import type { Fix, Hold, Shot } from "../../../api/client";
+import { useReview } from "../../../api/reviews";
 import { useBench } from "../store";
 import { useScrub } from "./scrub";
 import { count, useSpan } from "./span";
@@ -19,6 +20,8 @@ const MOST_TICKS = 17;
 export function Ruler({ shot, plates, chosen, hold, children }: RulerProps) {
   const range = useBench((state) => state.range);
   const frame = useBench((state) => state.frame);
+  const set = useBench((state) => state.set);
+  const notes = useReview(shot.id).data?.notes ?? [];
   const span = useSpan(shot);
   const scrub = useScrub(shot);
   const { first, last } = span;
@@ -73,6 +76,20 @@ export function Ruler({ shot, plates, chosen, hold, children }: RulerProps) {
           }}
         />
       )}
+      {notes
+        .filter((note) => shows(note.frame))
+        .map((note) => (
+          <button
+            key={note.id}
+            type="button"
+            aria-label={`To the note on ${note.frame}`}
+            title={`${note.by}: ${note.words}`}
+            onPointerDown={(event) => event.stopPropagation()}
+            onClick={() => set({ frame: note.frame, playing: false, main: "shot", note: note.id })}
+            className={`absolute top-3.5 z-20 size-2.5 -translate-x-1/2 rounded-full border border-felt-1 ${note.done ? "bg-line" : "bg-[#ffffff]"}`}
+            style={{ left: at(note.frame) }}
+          />
+        ))}
       {children}
       {shows(frame) && (
         <span
