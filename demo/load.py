@@ -1,7 +1,7 @@
 """Load the demo job: run with the server's settings (``python -m demo.load``); safe to run again.
 
 ``--behind MEDIA TRUTH`` renders what is not there yet as well, shot by shot and out of the way of whoever works, and loads
-each as it is done.
+each as it is done; then what has happened in the job so far.
 """
 
 import argparse
@@ -30,6 +30,7 @@ SHOTS = [
 ]  # fmt: skip
 
 
+JOB = "Ollowby Clay, spring film"
 # whom the demo can be seen as, and what each is in its job
 PEOPLE = [
     ("demo", "Wren", "Alder", "supervisor"), ("ines", "Ines", "Marlow", "artist"), ("otto", "Otto", "Brandl", "reviewer"),
@@ -49,6 +50,12 @@ def main() -> None:
     for _, place, *_ in SHOTS if options.behind else ():
         _render(place.split("/")[0], *options.behind)
         load()
+    if options.behind:
+        from jobs.models import Shot
+
+        from demo import story
+
+        story.tell({shot.name: shot for shot in Shot.objects.filter(job__name=JOB).select_related("clip", "job")})
 
 
 def _render(name: str, media: str, truth: str) -> None:
@@ -73,7 +80,7 @@ def load() -> None:
     from jobs.actions import bring_in
     from jobs.models import Job, Member
 
-    job, _ = Job.objects.get_or_create(name="Ollowby Clay, spring film", defaults={"client": "Ollowby Clay"})
+    job, _ = Job.objects.get_or_create(name=JOB, defaults={"client": "Ollowby Clay"})
     for username, first, last, role in PEOPLE:
         names = {"first_name": first, "last_name": last, "is_staff": role == "supervisor"}
         person, made = User.objects.get_or_create(username=username, defaults=names)

@@ -52,6 +52,7 @@ TABLE: dict[str, tuple[str, ...]] = {
         "GET pictures/shots/<int:shot>/frames/<int:frame>.<str:suffix>",
         "GET pictures/shots/<int:shot>/patched/<int:frame>.<str:suffix>",
         "GET pictures/versions/<int:version>/<int:frame>.jpg",
+        "GET api/shots/<shot>/report", "POST api/shots/<shot>/report", "GET api/shots/<shot>/report/<name>",
         "GET api/shots/<shot>/review", "GET api/shots/<shot>/notes", "POST api/shots/<shot>/notes",
         "POST api/notes/<note>/answers", "DELETE api/notes/<note>", "PATCH api/notes/<note>",
     ),
@@ -92,7 +93,7 @@ TABLE: dict[str, tuple[str, ...]] = {
     # a supervisor of the job
     RUN: (
         "PATCH api/jobs/<job>", "DELETE api/jobs/<job>", "DELETE api/shots/<shot>", "PUT api/jobs/<job>/members/<person>",
-        "GET api/jobs/<job>/people", "GET api/jobs/<job>/log", "DELETE api/deliveries/<delivery>",
+        "GET api/jobs/<job>/people", "GET api/jobs/<job>/log", "GET api/jobs/<job>/edit", "DELETE api/deliveries/<delivery>",
         "PATCH api/deliveries/<delivery>/priority",
     ),
 }  # fmt: skip

@@ -3,16 +3,17 @@
 from datetime import timedelta
 from typing import Any
 
-from deliveries import actions, ordering
-from deliveries.models import Delivery, Preset
+from deliveries import actions, edits, ordering, reports
+from deliveries.models import Delivery, Preset, Report
 from deliveries.tasks import proofs
-from django.db.models import Count, Max, Min
-from django.http import HttpRequest
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from jobs import members, stamps
 from jobs.models import Job, Shot
 from ninja import Router, Status
+from procrastinate.contrib.django import app
 
 from api.delivery_schemas import (
     DeliverIn,
@@ -21,16 +22,17 @@ from api.delivery_schemas import (
     PresetIn,
     PresetOut,
     PriorityIn,
+    ReportOut,
     forms,
 )
 from api.job_schemas import ShotOut
 from api.jobs import shot_out
 from hushcore.deliver import report
 from hushcore.errors import HushError
+from hushcore.media import edit_out
 
 router = Router(tags=["deliveries"])
 LATELY = timedelta(seconds=60)  # over which a delivery's speed is told
-SILENT = timedelta(seconds=120)
 
 
 def delivery_out(delivery: Delivery) -> DeliveryOut:
@@ -62,13 +64,12 @@ def _name(person: Any) -> str:
 
 def _speed(delivery: Delivery) -> tuple[float, list[str]]:
     """Frames a second lately, and the workers that wrote them."""
-    rows = delivery.frames.filter(made__gte=timezone.now() - LATELY)
-    found = rows.aggregate(count=Count("id"), begun=Min("made"), ended=Max("made"))
+    now = timezone.now()
+    since = max(now - LATELY, delivery.begun or now)
+    rows = delivery.frames.filter(made__gte=since)
     workers = sorted(set(rows.values_list("worker", flat=True)) - {""})
-    if found["count"] < 2:
-        return 0.0, workers
-    span = (found["ended"] - found["begun"]).total_seconds()
-    return ((found["count"] - 1) / span if span > 0 else 0.0), workers
+    span = (now - since).total_seconds()
+    return (rows.count() / span if span > 1 else 0.0), workers
 
 
 def _found(delivery: int) -> Delivery:
@@ -151,6 +152,47 @@ def clear(request: HttpRequest, delivery: int) -> Status:
     """Take its files away."""
     actions.clear(_found(delivery), request.user)
     return Status(204, None)
+
+
+@router.post("shots/{shot}/report", response={202: ReportOut})
+def ask_report(request: HttpRequest, shot: int) -> Status:
+    """Have the shot's report and contact sheet made."""
+    found = get_object_or_404(Shot, id=shot)
+    with transaction.atomic():
+        row, _ = Report.objects.update_or_create(shot=found, defaults={"by": request.user, "made": None, "problem": ""})
+        app.configure_task("report", priority=2).defer(shot=found.id)
+    return Status(202, _report(row))
+
+
+@router.get("shots/{shot}/report", response=ReportOut)
+def get_report(request: HttpRequest, shot: int) -> ReportOut:
+    """Whether the shot's report is made."""
+    row = Report.objects.filter(shot=get_object_or_404(Shot, id=shot)).first()
+    return ReportOut(asked=False, made="", problem="") if row is None else _report(row)
+
+
+def _report(row: Report) -> ReportOut:
+    return ReportOut(asked=True, made=row.made.isoformat() if row.made else "", problem=row.problem)
+
+
+@router.get("shots/{shot}/report/{name}")
+def report_file(request: HttpRequest, shot: int, name: str) -> HttpResponse:
+    """The report as PDF or HTML, or the contact sheet as a picture."""
+    place = reports.place_of(get_object_or_404(Shot, id=shot), name)
+    if not place.is_file():
+        raise HushError("This report is not made yet; have it made first.", "not-found")
+    plain = {"Cache-Control": "private, no-cache", "Content-Disposition": f'inline; filename="{name}"'}
+    return HttpResponse(place.read_bytes(), content_type=reports.FILES[name], headers=plain)
+
+
+@router.get("jobs/{job}/edit")
+def edit(request: HttpRequest, job: int, form: str = "otio") -> HttpResponse:
+    """The job's shots in their order with what was delivered of them in place, as OpenTimelineIO or CMX 3600."""
+    found = get_object_or_404(Job, id=job)
+    text = edits.edit_of(found, form)
+    name = f"{ordering.plain_name(found.name)}.{form}"
+    plain = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return HttpResponse(text, content_type=edit_out.FORMS[form], headers=plain)
 
 
 @router.get("jobs/{job}/presets", response=list[PresetOut])

@@ -1,6 +1,6 @@
 """Deliveries and presets as the API has them."""
 
-from typing import Any, Literal
+from typing import Literal
 
 from ninja import Schema
 from pydantic import Field
@@ -134,7 +134,9 @@ class PresetOut(PresetIn):
     id: int
 
 
-class ProofOut(Schema):
-    """A delivery's proof as it lies beside the frames."""
+class ReportOut(Schema):
+    """Whether a report was asked for, when it was made, and what was wrong."""
 
-    proof: dict[str, Any]
+    asked: bool
+    made: str
+    problem: str

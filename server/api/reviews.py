@@ -7,18 +7,15 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from jobs import members
 from jobs.models import Shot
-from jobs.pictures import as_bytes, kept
-from jobs.viewing import look_name, seen
-from laying import stood
+from jobs.viewing import look_name
 from ninja import Router, Schema, Status
 from pydantic import Field
 from reviews import notes, versions
 from reviews.models import Note, Verdict, Version
+from reviews.pictures import Versioned
 
 from api.answers import answer, asked
 from api.fix_asked import Real, Whole
-from hushcore.errors import HushError
-from hushcore.patch.lay import lay_all
 
 router = Router(tags=["reviews"])
 
@@ -280,19 +277,5 @@ def take_back(request: HttpRequest, note: int) -> Status:
 def version_picture(request: HttpRequest, version: int, frame: int) -> HttpResponse:
     """A frame of a version, as it is looked at with the look of then."""
     found = get_object_or_404(Version.objects.select_related("shot__clip", "shot__job"), id=version)
-    shot, view = found.shot, asked(request)
-    shot.look = found.look
-    if not shot.first <= frame <= shot.last:
-        raise HushError(f"Frame {frame} is not in this shot.", "no-frame")
-    then = stood.as_it_stood(shot, found.entries)
-    lying = stood.on_frame(stood.layers_of(then), frame)
-
-    def make() -> bytes:
-        codes = shot.clip.media().read(frame)
-        laid = lay_all(codes, frame, [fix for _, fix in lying if fix.hold.has(frame)])[0]
-        return as_bytes(seen(laid, shot, view), "jpg")
-
-    if view.part is not None:
-        return answer(make(), "jpg", keep="v" in request.GET)
-    key = f"version {stood.name_of(then, lying, frame)} {look_name(shot)} {view.name}"
-    return answer(kept(shot.id, key, "jpg", make), "jpg", keep="v" in request.GET)
+    data = Versioned(found).picture(frame, asked(request))
+    return answer(data, "jpg", keep="v" in request.GET)

@@ -34,6 +34,7 @@ PLATES = Path(os.environ.get("HUSH_PLATES", VAR / "plates"))
 MEDIA_FOOTAGE = Path(os.environ.get("HUSH_FOOTAGE", VAR / "media"))
 DELIVERIES = Path(os.environ.get("HUSH_DELIVERIES", VAR / "deliveries"))
 PROXIES = Path(os.environ.get("HUSH_PROXIES", VAR / "proxies"))
+REPORTS = Path(os.environ.get("HUSH_REPORTS", VAR / "reports"))
 # The facility's own OpenColorIO configuration; the built-in studio one otherwise
 OCIO = os.environ.get("HUSH_OCIO") or "ocio://studio-config-v4.0.0_aces-v2.0_ocio-v2.5"
 # Footage is opened for the first time in a process of its own, so that a file that breaks a reader breaks nothing else

@@ -63,6 +63,16 @@ class DeliveredFrame(models.Model):
         ordering = ["frame"]
 
 
+class Report(models.Model):
+    """A shot's report and contact sheet, as they were asked for last; the files lie under the reports' root."""
+
+    shot = models.OneToOneField(Shot, models.CASCADE, related_name="report")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True)
+    asked = models.DateTimeField(auto_now=True)
+    made = models.DateTimeField(null=True)
+    problem = models.TextField(blank=True)
+
+
 class Preset(models.Model):
     """What a job delivers each time, under a name."""
 

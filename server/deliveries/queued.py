@@ -15,7 +15,8 @@ from deliveries.models import Delivery
 WORDS = {
     "deliver": "Delivering", "check_delivery": "Reading a delivery back", "track": "Tracking", "rework": "Reworking a hold",
     "settle": "Settling a hold", "first_look": "Looking at the shot", "tells": "Measuring tells", "proxies": "Making proxies",
-    "report": "Making a report", "sheet": "Making a contact sheet",
+    "show_version": "Making pictures for review",
+    "report": "Making a report and a contact sheet",
 }  # fmt: skip
 ASIDE = ("take_up_stalled", "tidy_proxies", "clear_gone")  # the house's own, of no interest
 

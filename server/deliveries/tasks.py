@@ -19,14 +19,15 @@ from plates.known import strokes
 from procrastinate.contrib.django import app
 from tells.models import Tell
 
-from deliveries import actions, ordering
-from deliveries.models import DeliveredFrame, Delivery
+from deliveries import actions, ordering, reports, sheets
+from deliveries.models import DeliveredFrame, Delivery, Report
 from deliveries.ordering import folder_of, order_of, proofs_of
 from hushcore.deliver import report
 from hushcore.deliver.frames import deliver_chunk, finish
 from hushcore.deliver.pieces import Order
 from hushcore.deliver.proof import FrameProof
 from hushcore.errors import HushError
+from hushcore.media.pictures import written_whole
 from hushcore.patch.fix import Fix as ReadyFix
 from hushcore.tells.measure import NAMES
 
@@ -138,7 +139,8 @@ def _finish(delivery: Delivery) -> None:
         report.write(folder, proof, movies, actions.write_look(held, folder))
         held.state, held.finished, held.checked = Delivery.State.DONE, timezone.now(), None
         held.save(update_fields=["state", "finished", "checked"])
-        Shot.objects.filter(id=held.shot_id).update(status=Shot.Status.DELIVERED)
+        done = Shot.objects.filter(id=held.shot_id).exclude(status=Shot.Status.TO_REVIEW)  # that still waits to be seen
+        done.update(status=Shot.Status.DELIVERED)
         note(
             held.by,
             "delivered",
@@ -168,6 +170,26 @@ def told(delivery: Delivery) -> list[dict[str, Any]]:
             "tells": {str(row.frame): {name: round(row.values[name], 3) for name in NAMES} for row in rows},
         })  # fmt: skip
     return found
+
+
+@app.task(queue="default", name="report")
+def report_on(shot: int) -> None:
+    """Make a shot's contact sheet and its report as HTML and PDF."""
+    asked = Report.objects.select_related("shot__clip", "shot__job", "by").filter(shot=shot).first()
+    if asked is None:
+        return
+    problem, made = "", timezone.now()
+    try:
+        page = reports.html(asked.shot, asked.by)
+        files = {"report.html": page.encode(), "report.pdf": reports.pdf(page), "sheet.png": sheets.sheet(asked.shot)}
+        for name, data in files.items():
+            with written_whole(reports.place_of(asked.shot, name)) as part:
+                part.write_bytes(data)
+    except HushError as error:
+        problem = error.message
+    with transaction.atomic():
+        Report.objects.filter(shot=shot).update(problem=problem, made=None if problem else made)
+        tell("report", shot=shot)
 
 
 @app.task(queue="deliver", name="check_delivery")

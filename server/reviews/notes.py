@@ -9,11 +9,13 @@ from django.utils import timezone
 from events.tell import tell
 from fixes.change import person
 from jobs.models import Shot
+from procrastinate.contrib.django import app
 
 from hushcore.errors import HushError
 from reviews.models import Answer, Note, Verdict, Version
 from reviews.versions import name_state
 
+CHUNK = 16  # frames a job
 MOST_LINES, MOST_POINTS, MOST_WORDS = 60, 4000, 4000
 Lines = list[list[tuple[float, float]]]
 
@@ -96,6 +98,9 @@ def send(shot: Shot, words: str, by: Any) -> Version:
         raise HushError("There is nothing to review yet: circle something first.", "incomplete")
     made = name_state(shot, words.strip() or f"To review {shot.versions.filter(sent=True).count() + 1}", by, sent=True)
     _status(shot, Shot.Status.TO_REVIEW)
+    for start in range(shot.first, shot.last + 1, CHUNK):
+        task = app.configure_task("show_version", priority=-2)
+        task.defer(version=made.id, first=start, last=min(start + CHUNK - 1, shot.last))
     logged(by, "sent to review", f"{shot.name}: {made.name}", shot.job_id, shot.id)
     return made
 

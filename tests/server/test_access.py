@@ -24,6 +24,7 @@ REVIEWER_MAY = {
     "GET api/shots/{shot}/notes", "POST api/shots/{shot}/notes", "POST api/notes/{note}/answers", "DELETE api/notes/{note}",
     "PATCH api/notes/{note}", "POST api/versions/{version}/verdict", "GET pictures/shots/{shot}/frames/1004.jpg",
     "GET pictures/shots/{shot}/patched/1004.jpg", "GET pictures/versions/{version}/1004.jpg",
+    "GET api/shots/{shot}/report", "GET api/shots/{shot}/report/{name}", "POST api/shots/{shot}/report",
 }  # fmt: skip
 ANYBODY = {"GET api/session", "POST api/session", "POST api/session/demo", "GET health", "GET metrics"}
 SIGNED_IN = {
@@ -33,7 +34,7 @@ SIGNED_IN = {
 }  # fmt: skip
 ONLY_SUPERVISORS = {
     "PATCH api/jobs/{job}", "DELETE api/jobs/{job}", "DELETE api/shots/{shot}", "PUT api/jobs/{job}/members/{person}",
-    "GET api/jobs/{job}/people", "GET api/jobs/{job}/log", "DELETE api/deliveries/{delivery}",
+    "GET api/jobs/{job}/people", "GET api/jobs/{job}/log", "GET api/jobs/{job}/edit", "DELETE api/deliveries/{delivery}",
     "PATCH api/deliveries/{delivery}/priority",
 }  # fmt: skip
 ONLY_THE_HOUSE = {

@@ -14,8 +14,7 @@ export function Account({ session }: { session: Session }) {
   const [open, setOpen] = useState(false);
   const leave = async () => {
     await client.DELETE("/api/session");
-    queries.clear();
-    void queries.invalidateQueries({ queryKey: keys.session });
+    window.location.assign("/"); // nothing of what was seen stays in the page
   };
   return (
     <>

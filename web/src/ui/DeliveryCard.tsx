@@ -72,7 +72,7 @@ export function DeliveryCard({ delivery }: { delivery: Delivery }) {
       {delivery.problem && <p role="alert">{delivery.problem}</p>}
       {delivery.pieces.length > 0 && (
         <p className="text-soft">
-          {delivery.pieces.map((one) => `${one.words}: ${one.form_words.toLowerCase()}, ${one.values}`).join(" · ")}
+          {delivery.pieces.map((one) => `${one.words}: ${one.form_words}, ${one.values}`).join(" · ")}
         </p>
       )}
       <Proof delivery={delivery} />

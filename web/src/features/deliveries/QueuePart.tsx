@@ -41,7 +41,7 @@ export function QueuePart() {
               <th className="font-normal">For</th>
               <th className="font-normal">Now</th>
               <th className="font-normal">Waiting</th>
-              <th className="font-normal">Goes first by</th>
+              <th className="font-normal">Priority</th>
               <th />
             </tr>
           </thead>

@@ -80,12 +80,12 @@ function Open({ shot, review, onLeave, onWork }: { shot: Shot; review: Review } 
           {onWork && <Button onClick={onWork}>To the bench</Button>}
         </div>
       </header>
-      <div className="flex min-h-0 flex-1 flex-col md:flex-row">
+      <div className="flex min-h-0 flex-1 flex-col lg:flex-row">
         <div className="flex min-h-0 min-w-0 flex-1 flex-col">
           <Screen shot={shot} side={here} other={beside} notes={review.notes} />
           <Time shot={shot} frame={frame} notes={review.notes} />
         </div>
-        <aside className="stitch-l flex h-[38vh] w-full shrink-0 flex-col gap-3 p-3 md:h-auto md:w-[300px]">
+        <aside className="stitch-l flex h-[38vh] w-full shrink-0 flex-col gap-3 p-3 lg:h-auto lg:w-[300px]">
           <Judge shot={shot} review={review} version={version?.id ?? null} />
           <Notes shot={shot} notes={review.notes} version={version?.id ?? null} />
         </aside>
