@@ -147,12 +147,12 @@ def plot(rows: list[tuple[int, dict[str, float]]], shot: Shot) -> str:
     for k, name in enumerate(NAMES):
         points = " ".join(at(frame, values[name]) for frame, values in sorted(rows))
         lines.append(f'<polyline points="{points}" fill="none" stroke="{COLOURS[name]}" stroke-width="1.2"/>')
-        lines.append(f'<text x="{24 + 74 * k}" y="9" style="fill:{COLOURS[name]}">{name}</text>')
+        lines.append(f'<text x="{24 + 74 * k}" y="9" font-size="8" fill="{COLOURS[name]}">{name}</text>')
     return (
         f'<svg viewBox="0 0 {wide} {tall}" width="100%" role="img" aria-label="Tells over time">'
         f'<line x1="20" x2="{wide - 10}" y1="{one}" y2="{one}" stroke="#999" stroke-dasharray="3 3"/>'
-        f'<text x="2" y="{one}">1.0</text><text x="20" y="{tall - 4}">{shot.first}</text>'
-        f'<text x="{wide - 10}" y="{tall - 4}" text-anchor="end">{shot.last}</text>{"".join(lines)}</svg>'
+        f'<text x="2" y="{one}" font-size="8">1.0</text><text x="20" y="{tall - 4}" font-size="8">{shot.first}</text>'
+        f'<text x="{wide - 10}" y="{tall - 4}" font-size="8" text-anchor="end">{shot.last}</text>{"".join(lines)}</svg>'
     )
 
 

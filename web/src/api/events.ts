@@ -80,6 +80,8 @@ export function take(told: Told) {
     void queries.invalidateQueries({ queryKey: keys.review(told.shot) });
   if (told.kind === "notes" || told.kind === "version" || told.kind === "shot")
     void queries.invalidateQueries({ queryKey: keys.reviews });
+  if (told.kind === "report" && told.shot !== undefined)
+    void queries.invalidateQueries({ queryKey: keys.report(told.shot) });
   if (told.kind === "members") {
     void queries.invalidateQueries({ queryKey: ["members"] });
     void queries.invalidateQueries({ queryKey: keys.jobs });

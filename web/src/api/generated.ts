@@ -1832,6 +1832,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shots/{shot}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Report
+         * @description Whether the shot's report is made.
+         */
+        get: operations["api_deliveries_get_report"];
+        put?: never;
+        /**
+         * Ask Report
+         * @description Have the shot's report and contact sheet made.
+         */
+        post: operations["api_deliveries_ask_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shots/{shot}/report/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report File
+         * @description The report as PDF or HTML, or the contact sheet as a picture.
+         */
+        get: operations["api_deliveries_report_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job}/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Edit
+         * @description The job's shots in their order with what was delivered of them in place, as OpenTimelineIO or CMX 3600.
+         */
+        get: operations["api_deliveries_edit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job}/presets": {
         parameters: {
             query?: never;
@@ -5002,6 +5066,18 @@ export interface components {
             priority: number;
         };
         /**
+         * ReportOut
+         * @description Whether a report was asked for, when it was made, and what was wrong.
+         */
+        ReportOut: {
+            /** Asked */
+            asked: boolean;
+            /** Made */
+            made: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
          * PresetOut
          * @description A preset.
          */
@@ -7905,6 +7981,93 @@ export interface operations {
         responses: {
             /** @description No Content */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_deliveries_get_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_ask_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportOut"];
+                };
+            };
+        };
+    };
+    api_deliveries_report_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    api_deliveries_edit: {
+        parameters: {
+            query?: {
+                form?: string;
+            };
+            header?: never;
+            path: {
+                job: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,5 +1,4 @@
-import { QueryClient, useMutation, useQuery } from "@tanstack/react-query";
-import { create } from "zustand";
+import { QueryClient, useQueries, useQuery } from "@tanstack/react-query";
 import {
   body,
   client,
@@ -12,6 +11,7 @@ import {
   type Session,
   type Shot,
   setToken,
+  type TellRow,
 } from "./client";
 
 export const queries = new QueryClient({
@@ -41,6 +41,7 @@ export const keys = {
   known: (job: number) => ["known", job] as const,
   log: (job: number | null) => ["log", job ?? 0] as const,
   reviews: ["reviews"] as const,
+  report: (shot: number) => ["report", shot] as const,
   review: (shot: number) => ["review", shot] as const,
   cards: (job: number) => ["cards", job] as const,
   jobStorage: (job: number) => ["storage", job] as const,
@@ -190,6 +191,20 @@ export const useTells = (fix: Fix | null) =>
     staleTime: 3_000,
   });
 
+/** The tells of every fix that is on and whole, for what is said of the shot as a whole. */
+export function useAllTells(fixes: Fix[]): { fix: number; rows: TellRow[] }[] {
+  const wanted = fixes.filter((fix) => fix.on && !fix.lacks);
+  return useQueries({
+    queries: wanted.map((fix) => ({
+      queryKey: keys.tells(fix.id),
+      queryFn: () =>
+        body<Schemas["TellsOut"]>(client.GET("/api/fixes/{fix}/tells", { params: { path: { fix: fix.id } } })),
+      staleTime: 3_000,
+    })),
+    combine: (answers) => answers.map((answer, k) => ({ fix: wanted[k]!.id, rows: answer.data?.frames ?? [] })),
+  });
+}
+
 export const useSuggestions = (fix: Fix, on: boolean) =>
   useQuery({
     queryKey: keys.suggest(fix.id, fix.version),
@@ -243,49 +258,4 @@ export function keepFix(fix: Fix) {
 
 export function fixNow(shot: number, id: number): Fix | undefined {
   return queries.getQueryData<Fix[]>(keys.fixes(shot))?.find((fix) => fix.id === id);
-}
-
-/** A change that somebody else's came before: what was said, and how it can be made on top after all. */
-interface Clash {
-  words: string;
-  again: () => void;
-}
-export const useClash = create<{ clash: Clash | null; settle: () => void }>((set) => ({
-  clash: null,
-  settle: () => set({ clash: null }),
-}));
-
-type Change = (at: { params: { path: { fix: number } }; version: number }) => Promise<{ data?: unknown }>;
-
-let line: Promise<unknown> = Promise.resolve();
-
-/** Does something after all that this window has asked for before has been answered. */
-export function inTurn<T>(act: () => Promise<T>): Promise<T> {
-  const turn = line.then(act);
-  line = turn.catch(() => undefined);
-  return turn;
-}
-
-/** Changes of this window go one after the other, each on the version that the one before it made. */
-export function useChange(shot: number, fix: number, told: (problem: Problem) => void) {
-  const made = useMutation({
-    mutationFn: (change: Change) =>
-      inTurn(async () => {
-        const version = fixNow(shot, fix)?.version ?? 0;
-        const made = await body<Fix>(change({ params: { path: { fix } }, version }));
-        keepFix(made);
-        return made;
-      }),
-    onError: async (error, change) => {
-      if (error instanceof Problem) {
-        if (error.kind === "conflict" || error.kind === "not-found")
-          await queries.invalidateQueries({ queryKey: keys.fixes(shot) });
-        if (error.kind === "conflict")
-          useClash.setState({ clash: { words: error.message, again: () => mutate(change) } });
-        told(error);
-      }
-    },
-  });
-  const mutate = made.mutate;
-  return made;
 }

@@ -17,6 +17,14 @@ export const useReview = (shot: number) =>
     staleTime: 5_000,
   });
 
+/** Whether a shot's report is made. */
+export const useReport = (shot: number) =>
+  useQuery({
+    queryKey: keys.report(shot),
+    queryFn: () => body<Schemas["ReportOut"]>(client.GET("/api/shots/{shot}/report", { params: { path: { shot } } })),
+    staleTime: 5_000,
+  });
+
 /** Does something to a shot's review; its notes and versions are asked for anew, whatever comes of it. */
 export const ofReview = (shot: number, sent: Promise<unknown>, told: (words: string) => void) =>
   sent

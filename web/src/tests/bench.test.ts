@@ -3,7 +3,7 @@ import type { Fix, Hold, TellRow } from "../api/client";
 import { KEYS, OTHERS } from "../features/bench/keys";
 import { patchState, sourceAddress } from "../features/bench/shared/addresses";
 import { frameOf, isHeld, isOff, measuredBy } from "../features/bench/shared/holds";
-import { level, loudest, nextLoud, tellLevel } from "../features/bench/shared/levels";
+import { level, loudest, nextLoud, nextOfAll, tellLevel } from "../features/bench/shared/levels";
 import { apiNodes, cornerNodes, outlineNodes, withNodes } from "../features/bench/shared/nodes";
 import { openShot, useBench } from "../features/bench/store";
 import { loopOf } from "../features/bench/viewer/gestures";
@@ -66,6 +66,14 @@ describe("what is loud", () => {
     const rows = [row(1, 0.2), row(4, 1.1), row(8, 3)];
     expect([nextLoud(rows, 1), nextLoud(rows, 4), nextLoud(rows, 9)]).toEqual([4, 8, 4]);
     expect(nextLoud([row(1, 0.5)], 1)).toBeNull();
+    const all = [
+      { fix: 1, rows: [row(3, 0.2), row(8, 1.1)] },
+      { fix: 2, rows: [row(5, 1.4), row(8, 2.2)] },
+    ];
+    expect(nextOfAll(all, 3)).toEqual({ fix: 2, frame: 5 });
+    expect(nextOfAll(all, 5)).toEqual({ fix: 2, frame: 8 });
+    expect(nextOfAll(all, 8)).toEqual({ fix: 2, frame: 5 });
+    expect(nextOfAll([{ fix: 1, rows: [row(3, 0.2)] }], 1)).toBeNull();
     expect([undefined, 0.99, 1, 2].map(tellLevel)).toEqual(["none", "quiet", "noticeable", "loud"]);
   });
 });

@@ -2,7 +2,7 @@ import { useIsMutating, useMutation } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import type { Fix, Shot } from "../../api/client";
 import { useHere } from "../../api/here";
-import { useFixes, useShot, useTells } from "../../api/queries";
+import { useAllTells, useFixes, useShot, useTells } from "../../api/queries";
 import { say } from "../../ui/messages";
 import { ClashDialog } from "./ClashDialog";
 import { DeliverDialog } from "./deliver/DeliverDialog";
@@ -11,7 +11,7 @@ import { KeysDialog } from "./KeysDialog";
 import { useKeys } from "./keys";
 import { Pictures } from "./Pictures";
 import { StageColumn } from "./StageColumn";
-import { nextLoud } from "./shared/levels";
+import { nextLoud, nextOfAll } from "./shared/levels";
 import { openShot, useBench } from "./store";
 import { TopBar } from "./TopBar";
 import { TimeBar } from "./time/TimeBar";
@@ -65,11 +65,13 @@ function Open({ shot, fixes, onLeave, onReview }: { shot: Shot; fixes: Fix[] } &
   useHere(shot.id, fix?.id ?? null);
   usePlaying(shot, fixes);
   const tells = useTells(fix).data?.frames ?? [];
+  const all = useAllTells(fixes);
   useKeys({
     shot,
     step,
     remove: () => rooms.current.forEach((room) => void room.remove?.()),
     loud: (frame) => nextLoud(tells, frame),
+    loudOfAll: (frame) => nextOfAll(all, frame),
     help: () => setHelp(true),
   });
   return (

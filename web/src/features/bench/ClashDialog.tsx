@@ -1,5 +1,5 @@
 import { AlertDialog } from "radix-ui";
-import { useClash } from "../../api/queries";
+import { useClash } from "../../api/changes";
 
 /** Somebody else changed the fix first: theirs stands on the screen; one's own change can be made on top of it. */
 export function ClashDialog() {

@@ -1,6 +1,6 @@
 import { type RefObject, useRef } from "react";
+import { useChange } from "../../api/changes";
 import type { Fix, Shot } from "../../api/client";
-import { useChange } from "../../api/queries";
 import { say } from "../../ui/messages";
 import { useMoving } from "./hold/room";
 import { useRooms } from "./stages";

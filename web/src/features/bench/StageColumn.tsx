@@ -1,5 +1,5 @@
+import { useChange } from "../../api/changes";
 import type { Fix, Shot } from "../../api/client";
-import { useChange } from "../../api/queries";
 import { Button } from "../../ui/controls";
 import { say } from "../../ui/messages";
 import { STAGES } from "./stages";

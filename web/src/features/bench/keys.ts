@@ -7,6 +7,7 @@ interface Given {
   shot: Shot;
   step: (way: "undo" | "redo") => void;
   loud: (frame: number) => number | null;
+  loudOfAll: (frame: number) => { fix: number; frame: number } | null;
   remove: () => void;
   help: () => void;
 }
@@ -82,6 +83,17 @@ export const KEYS: Record<string, Key[]> = {
         if (next !== null) go(next, shot);
       },
     },
+    {
+      key: "shift n",
+      shown: "Shift N",
+      words: "The same over all fixes",
+      act: ({ loudOfAll, shot }) => {
+        const next = loudOfAll(bench().frame);
+        if (!next) return;
+        bench().set({ fix: next.fix });
+        go(next.frame, shot);
+      },
+    },
   ],
   Pictures: [
     {
@@ -155,7 +167,10 @@ export function useKeys(given: Given) {
         event.preventDefault();
         return;
       }
-      const act = key === "?" ? () => now.current.help() : ACTS.get(ALSO[key] ?? key);
+      const act =
+        key === "?"
+          ? () => now.current.help()
+          : ACTS.get(event.shiftKey && key === "n" ? "shift n" : (ALSO[key] ?? key));
       if (!act) return;
       event.preventDefault();
       act(now.current);

@@ -1,5 +1,6 @@
+import { inTurn } from "../../api/changes";
 import { body, client, type Fix, type Shot } from "../../api/client";
-import { fixNow, inTurn, keepFix, keys, queries } from "../../api/queries";
+import { fixNow, keepFix, keys, queries } from "../../api/queries";
 
 export interface Step {
   of: "fix" | "shot";

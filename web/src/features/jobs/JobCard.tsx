@@ -28,6 +28,15 @@ export function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => v
   const away = job.shots.filter((shot) => shot.put_away);
   const params = { path: { job: job.id } };
   const keep = (body: Schemas["JobChange"]) => ofJobs(client.PATCH("/api/jobs/{job}", { params, body }), say);
+  const edit = async (form: string) => {
+    const answer = await fetch(`/api/jobs/${job.id}/edit?form=${form}`, { credentials: "same-origin" });
+    if (!answer.ok) return say((await answer.json().catch(() => null))?.title ?? "The edit could not be written.");
+    const link = document.createElement("a");
+    link.href = URL.createObjectURL(await answer.blob());
+    link.download = `${job.name}.${form}`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  };
   return (
     <section aria-label={job.name}>
       <header className="stitch-b mb-2 flex items-center gap-3 pb-2">
@@ -56,6 +65,8 @@ export function JobCard({ job, onOpen }: { job: Job; onOpen: (shot: number) => v
             groups={[
               [
                 { words: "Members and log", act: () => setMembers(true) },
+                { words: "The edit as delivered (.otio)", act: () => edit("otio") },
+                { words: "The edit as delivered (.edl)", act: () => edit("edl") },
                 {
                   words: job.put_away ? "Take out again" : "Put the job away",
                   act: () => keep({ put_away: !job.put_away }),

@@ -1,9 +1,10 @@
-import type { Fix } from "../../../api/client";
+import type { Fix, Shot } from "../../../api/client";
 import { useTells } from "../../../api/queries";
 import { Button, Dot } from "../../../ui/controls";
 import { nextLoud, running, TELLS, type TellName, tellLevel } from "../shared/levels";
 import { Section } from "../shared/Section";
 import { useBench } from "../store";
+import { ReportPart } from "./ReportPart";
 
 const WORDS: Record<TellName, string> = {
   drift: "the patch may slide on the surface",
@@ -15,7 +16,7 @@ const WORDS: Record<TellName, string> = {
 };
 
 /** What gives the patch away, frame by frame. */
-export function CheckStage({ fix }: { fix: Fix }) {
+export function CheckStage({ shot, fix }: { shot: Shot; fix: Fix }) {
   const { frame, before, set } = useBench();
   const tells = useTells(fix).data;
   const rows = tells?.frames ?? [];
@@ -98,6 +99,7 @@ export function CheckStage({ fix }: { fix: Fix }) {
           </p>
         </>
       )}
+      <ReportPart shot={shot} />
     </Section>
   );
 }

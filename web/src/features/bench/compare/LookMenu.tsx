@@ -1,7 +1,8 @@
 import { Popover } from "radix-ui";
 import { useRef, useState } from "react";
+import { inTurn } from "../../../api/changes";
 import { client, type Schemas, type Shot } from "../../../api/client";
-import { inTurn, keys, queries, send, useColour } from "../../../api/queries";
+import { keys, queries, send, useColour } from "../../../api/queries";
 import { Button, Select, Slider } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
 

@@ -33,6 +33,23 @@ export type TellName = (typeof TELLS)[number];
 export const tellLevel = (value: number | undefined): Level =>
   value === undefined ? "none" : value >= 2 ? "loud" : value >= 1 ? "noticeable" : "quiet";
 
+/** The loudest tell of a frame. */
+export const most = (row: TellRow) => Math.max(...TELLS.map((name) => row[name]));
+
+/** The first frame after this one (round again) on which any of the fixes is not quiet, and the loudest of them there. */
+export function nextOfAll(
+  all: { fix: number; rows: TellRow[] }[],
+  frame: number,
+): { fix: number; frame: number } | null {
+  const at = nextLoud(
+    all.flatMap((one) => one.rows).sort((a, b) => a.frame - b.frame),
+    frame,
+  );
+  if (at === null) return null;
+  const there = all.flatMap(({ fix, rows }) => rows.filter((row) => row.frame === at).map((row) => ({ fix, row })));
+  return { fix: there.reduce((a, b) => (most(b.row) > most(a.row) ? b : a)).fix, frame: at };
+}
+
 /** The first frame after this one (round again) on which some tell is not quiet. */
 export function nextLoud(rows: TellRow[], frame: number): number | null {
   const loud = rows.filter((row) => TELLS.some((name) => row[name] >= 1)).map((row) => row.frame);

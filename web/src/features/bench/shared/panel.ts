@@ -1,5 +1,5 @@
+import type { useChange } from "../../../api/changes";
 import type { Fix, Shot } from "../../../api/client";
-import type { useChange } from "../../../api/queries";
 
 /** One change of a fix at a time, each on its newest version. */
 export type Change = ReturnType<typeof useChange>;

@@ -1,13 +1,22 @@
-import { type PointerEvent, useRef } from "react";
-import type { Shot } from "../../../api/client";
+import { type PointerEvent, useMemo, useRef } from "react";
+import type { Fix, Shot } from "../../../api/client";
+import { useAllTells } from "../../../api/queries";
+import { most } from "../shared/levels";
 import { useBench } from "../store";
 import { count, useSpan, whole, within } from "./span";
 
-/** All of the shot as a thin line, with the stretch that is shown on it: drag it along, double-click for all. */
-export function Overview({ shot }: { shot: Shot }) {
+/** All of the shot as a thin line, coloured where any fix is not quiet, with the stretch that is shown on it: drag it along, double-click for all. */
+export function Overview({ shot, fixes }: { shot: Shot; fixes: Fix[] }) {
   const span = useSpan(shot);
   const frame = useBench((state) => state.frame);
   const set = useBench((state) => state.set);
+  const tells = useAllTells(fixes);
+  const loud = useMemo(() => {
+    const found = new Map<number, number>();
+    for (const row of tells.flatMap((one) => one.rows))
+      found.set(row.frame, Math.max(found.get(row.frame) ?? 0, most(row)));
+    return [...found].filter(([, value]) => value >= 1);
+  }, [tells]);
   const grip = useRef<number | null>(null);
   const all = whole(shot);
   const zoomed = count(span) < count(all);
@@ -46,6 +55,13 @@ export function Overview({ shot }: { shot: Shot }) {
       onDoubleClick={() => set({ span: null })}
     >
       <span className="absolute top-[3px] h-px w-full bg-line" />
+      {loud.map(([n, value]) => (
+        <span
+          key={n}
+          className={`absolute top-[2px] h-[3px] ${value >= 2 ? "bg-loud" : "bg-noticeable"}`}
+          style={{ left: percent(n - all.first), width: `max(2px, ${percent(1)})` }}
+        />
+      ))}
       {zoomed && (
         <span
           className="absolute top-[1px] h-[5px] rounded-full bg-felt-3 outline outline-line"

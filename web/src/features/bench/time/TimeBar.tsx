@@ -18,7 +18,7 @@ export function TimeBar({ shot, fix, fixes }: { shot: Shot; fix: Fix | null; fix
           <Transport shot={shot} />
         </div>
         <div className="min-w-0 flex-1">
-          <Overview shot={shot} />
+          <Overview shot={shot} fixes={fixes} />
           <Ruler shot={shot} plates={fix?.plates ?? []} chosen={fix?.plate?.id} hold={fix?.hold ?? null}>
             <Cached shot={shot} fixes={fixes} />
           </Ruler>
