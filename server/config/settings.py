@@ -98,7 +98,7 @@ AXES_LOCKOUT_CALLABLE = "api.errors.locked_out"
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": ["'self'"], "script-src": ["'self'"], "style-src": ["'self'", "'unsafe-inline'"],
-        "img-src": ["'self'", "data:", "blob:"], "connect-src": ["'self'"], "worker-src": ["'self'", "blob:"],
+        "img-src": ["'self'", "data:", "blob:"], "font-src": ["'self'", "data:"], "connect-src": ["'self'"], "worker-src": ["'self'", "blob:"],
         "object-src": ["'none'"], "base-uri": ["'self'"], "form-action": ["'self'"], "frame-ancestors": ["'none'"],
     }
 }  # fmt: skip

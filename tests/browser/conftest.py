@@ -23,6 +23,7 @@ FLAGS = [
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 FIRST, LAST = 1036, 1065
+ANCHOR_FRAME = 1049
 expect.set_options(timeout=20_000)  # machines are shared; what must be fast is measured in bench/
 
 
@@ -36,6 +37,7 @@ class Running:
             "HUSH_VAR": str(place),
             "HUSH_FOOTAGE": str(place / "media"), "HUSH_DELIVERIES": str(place / "deliveries"),
             "HUSH_PROXIES": str(place / "proxies"), "HUSH_PLATES": str(place / "plates"),
+            "HUSH_REPORTS": str(place / "reports"),
         }  # fmt: skip
         self.processes: list[subprocess.Popen[bytes]] = []
         self.address = f"http://127.0.0.1:{self.port}"
@@ -103,7 +105,7 @@ def served(django_db_setup, tmp_path_factory) -> Iterator[Running]:
 def running(transactional_db, apron, served, settings) -> Iterator[Running]:
     """The demo job on a part of the shot, served; workers are the test's own. Storage and database begin empty."""
     place = served.place
-    for name in ("media", "deliveries", "proxies", "plates"):
+    for name in ("media", "deliveries", "proxies", "plates", "reports"):
         shutil.rmtree(place / name, ignore_errors=True)
     media = place / "media" / "apron"
     media.mkdir(parents=True)

@@ -148,8 +148,11 @@ def test_two_tabs_the_later_is_told(page: Page, browser, running: Running):
     expect(page.get_by_role("button", name=re.compile("soft 0 in, 15 out"))).to_be_visible()
     other.get_by_role("slider", name="Growth").focus()
     other.keyboard.press("ArrowRight")
-    expect(other.get_by_role("alert")).to_contain_text("changed in another window")
-    expect(other.get_by_role("button", name=re.compile("grow 0, soft 0 in, 15 out"))).to_be_visible()
+    clash = other.get_by_role("alertdialog", name="Two changes of one fix")
+    expect(clash).to_contain_text("Wren Alder changed this fix meanwhile")
+    expect(other.get_by_role("button", name=re.compile("grow 0, soft 0 in, 15 out"))).to_be_attached()  # theirs
+    clash.get_by_role("button", name="Make mine on top").click()
+    expect(other.get_by_role("button", name=re.compile("grow [1-9], soft 0 in, 14 out"))).to_be_visible()
     other.close()
 
 

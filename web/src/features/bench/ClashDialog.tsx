@@ -1,9 +1,15 @@
 import { AlertDialog } from "radix-ui";
+import { useEffect } from "react";
 import { useClash } from "../../api/changes";
+import { useMessages } from "../../ui/messages";
 
 /** Somebody else changed the fix first: theirs stands on the screen; one's own change can be made on top of it. */
 export function ClashDialog() {
   const { clash, settle } = useClash();
+  const dismiss = useMessages((state) => state.dismiss);
+  useEffect(() => {
+    if (clash) dismiss(); // it is said here
+  }, [clash, dismiss]);
   if (!clash) return null;
   const button = "h-7 rounded-md px-3";
   return (
