@@ -1,6 +1,6 @@
 """Measure the product against its targets and print the tables.
 
-    python -m bench hold | match | tells | patch | sources | deliver | media | fuzz | app [--address http://127.0.0.1:8400]
+    python -m bench hold | match | tells | patch | sources | deliver | media | fuzz | app | service [--load] [--address http://127.0.0.1:8400]
     python -m bench proving --seeds 1-12 [--jobs 2] [--quick] [--keep]
 
 Everything is measured on the demo's shots and their truth under ``var/``. Machines are shared: each table holds a
@@ -21,7 +21,20 @@ def main() -> None:
     parser.add_argument(
         "what",
         nargs="+",
-        choices=["hold", "match", "tells", "patch", "deliver", "media", "fuzz", "app", "proving", "retouch", "sources"],
+        choices=[
+            "hold",
+            "match",
+            "tells",
+            "patch",
+            "deliver",
+            "media",
+            "fuzz",
+            "app",
+            "proving",
+            "retouch",
+            "sources",
+            "service",
+        ],
     )
     parser.add_argument("--seeds", default="1-12", help="Random shots of the proving ground: A-B, or A,B,C.")
     parser.add_argument("--jobs", type=int, default=1, help="Processes of the proving ground.")
@@ -29,6 +42,7 @@ def main() -> None:
     parser.add_argument("--keep", action="store_true", help="Keep frames for a detector under var/proving/N/detector.")
     parser.add_argument("--hours", type=float, default=0, help="How long to work on all shots before memory is read.")
     parser.add_argument("--part", default="", help="One part of the sources: surface, overlay, passer, borrow, ...")
+    parser.add_argument("--load", action="store_true", help="Look and paint on the house at the address, too.")
     parser.add_argument("--var", type=Path, default=VAR)
     parser.add_argument("--address", default="http://127.0.0.1:8400")
     options = parser.parse_args()
@@ -61,6 +75,10 @@ def main() -> None:
             from bench import sources
 
             sources.sources(options.var, options.part)
+        elif what == "service":
+            from bench import service
+
+            service.service(options.var, options.address, options.load)
         elif what == "app":
             from bench import app
 

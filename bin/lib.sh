@@ -26,10 +26,17 @@ need() {
     tail -5 "$VAR/apt.log" >&2; exit 1; }
 }
 
+# libraries that draw the reports' pages
+drawing() {
+  if ldconfig -p | grep -q libpangoft2-1.0; then return; fi
+  need no-such-program libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0
+}
+
 # packages of the host: python with venv, node, the database server
 host() {
   need "$PG/postgres" postgresql-15
   need setpriv util-linux
+  drawing
   if ! python_command >/dev/null; then need python3.11 python3.11 python3.11-venv; fi
   if ! "$(python_command)" -c 'import ensurepip' 2>/dev/null; then
     as_root apt-get update -qq; as_root apt-get install -y -qq python3.11-venv >>"$VAR/apt.log" 2>&1
@@ -104,11 +111,12 @@ database() {
   if ! as_postgres "$PG/pg_ctl" -D "$place" status >/dev/null 2>&1; then
     say "Starting PostgreSQL on 127.0.0.1:$port"
     as_postgres "$PG/pg_ctl" -D "$place" -w -s -l "$place/server.log" -o "-p $port -c listen_addresses=127.0.0.1 -c unix_socket_directories=$place $more" start
-    DATABASE_STARTED=$place
+    DATABASE_STARTED="${DATABASE_STARTED:-} $place"
   fi
   export HUSH_DB_HOST=127.0.0.1 HUSH_DB_PORT=$port HUSH_DB_USER=hush
 }
 
 database_stop() {
-  if [ -n "${DATABASE_STARTED:-}" ]; then as_postgres "$PG/pg_ctl" -D "$DATABASE_STARTED" -s -m fast stop || true; fi
+  local place
+  for place in ${DATABASE_STARTED:-}; do as_postgres "$PG/pg_ctl" -D "$place" -s -m fast stop || true; done
 }

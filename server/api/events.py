@@ -37,7 +37,12 @@ class Fan:
         while self.queues:
             try:
                 link = await psycopg.AsyncConnection.connect(
-                    host=db["HOST"], port=db["PORT"], dbname=db["NAME"], user=db["USER"], autocommit=True
+                    host=db["HOST"],
+                    port=db["PORT"],
+                    dbname=db["NAME"],
+                    user=db["USER"],
+                    password=db["PASSWORD"] or None,
+                    autocommit=True,
                 )
             except psycopg.OperationalError:
                 await asyncio.sleep(1)

@@ -72,6 +72,7 @@ MIDDLEWARE = [
     "csp.middleware.CSPMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.common.CommonMiddleware",  # for hosts that are not ours
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
@@ -98,11 +99,13 @@ AXES_LOCKOUT_CALLABLE = "api.errors.locked_out"
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": ["'self'"], "script-src": ["'self'"], "style-src": ["'self'", "'unsafe-inline'"],
-        "img-src": ["'self'", "data:", "blob:"], "font-src": ["'self'", "data:"], "connect-src": ["'self'"], "worker-src": ["'self'", "blob:"],
+        "img-src": ["'self'", "data:", "blob:"], "font-src": ["'self'", "data:"], "connect-src": ["'self'"],
+        "worker-src": ["'self'", "blob:"],
         "object-src": ["'none'"], "base-uri": ["'self'"], "form-action": ["'self'"], "frame-ancestors": ["'none'"],
     }
 }  # fmt: skip
 X_FRAME_OPTIONS = "DENY"
+APPEND_SLASH = False
 ROOT_URLCONF = "config.urls"
 ASGI_APPLICATION = "config.asgi.application"
 DATABASES = {
@@ -112,7 +115,9 @@ DATABASES = {
         "USER": os.environ.get("HUSH_DB_USER", "hush"),
         "HOST": os.environ.get("HUSH_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("HUSH_DB_PORT", "54329"),
+        "PASSWORD": os.environ.get("HUSH_DB_PASSWORD", ""),
         "CONN_MAX_AGE": 0,
+        "CONN_HEALTH_CHECKS": True,  # a connection that the database has dropped is not handed out
         # the web server keeps its connections (opening one costs more than most answers); workers do not need to
         "OPTIONS": {"connect_timeout": 10, **({"pool": {"min_size": 2, "max_size": 16}} if POOL else {})},
     }

@@ -32,6 +32,7 @@ from hushcore.plates.choose import Clarity, clarity
 log = logging.getLogger("hush")
 CHUNK = 16  # frames a job; a killed worker's chunk is taken up after its last kept frame
 KEPT = 3  # frames read last: measured, judged and looked at for a plate
+SOON = 10  # before deliveries and all else that nobody sits and waits for
 BROKE_DOWN = "The tracker broke down here. What it measured before is kept; go on from it or redo."
 
 
@@ -40,7 +41,7 @@ def _found(hold: int) -> Hold | None:
     return None if found is None or found.stop_asked else found
 
 
-@app.task(queue="default", name="track")
+@app.task(queue="track", priority=SOON, name="track")
 def track(hold: int, direction: int) -> None:
     """Measure the next chunk of one direction, then queue the one after it."""
     found = _found(hold)
@@ -185,7 +186,7 @@ def _finish(hold: Hold, run: Run | None, problem: str) -> None:
             settle.defer(hold=held.id)
 
 
-@app.task(queue="default", name="settle")
+@app.task(queue="track", priority=SOON, name="settle")
 def settle(hold: int) -> None:
     """A hold is done: bridge what was hidden, and tell whoever goes on from there."""
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
@@ -208,7 +209,7 @@ def _bridge(hold: Hold) -> None:
         keep(hold, number, frame, _clear(read(number), engine, frame, outline))
 
 
-@app.task(queue="default", name="rework")
+@app.task(queue="track", priority=SOON, name="rework")
 def rework(hold: int) -> None:
     """Redo stretches, smooth a range or measure a second time; taken up from its beginning after a crash."""
     found = _found(hold)

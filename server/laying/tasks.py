@@ -29,7 +29,7 @@ def look(hold: Hold, **_: object) -> None:
     ensure(Fix.objects.select_related("shot__clip").get(id=hold.fix_id), hold)
 
 
-@app.task(queue="default", name="first_look")
+@app.task(queue="track", priority=10, name="first_look")
 def first_look(fix: int) -> None:
     """A fix was made on a hold that is settled already."""
     first_retouch(fix)
