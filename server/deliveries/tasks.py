@@ -137,6 +137,8 @@ def _finish(delivery: Delivery) -> None:
         movies = finish(ready, range(held.first, held.last + 1), folder)
         proof = {**report.summary(proofs(held), ready), "shot": held.shot.name, "fixes": told(held)}
         report.write(folder, proof, movies, actions.write_look(held, folder))
+        for stray in folder.rglob(".*.part*"):  # of workers that were killed; all that is wanted is whole by now
+            stray.unlink(missing_ok=True)
         held.state, held.finished, held.checked = Delivery.State.DONE, timezone.now(), None
         held.save(update_fields=["state", "finished", "checked"])
         done = Shot.objects.filter(id=held.shot_id).exclude(status=Shot.Status.TO_REVIEW)  # that still waits to be seen

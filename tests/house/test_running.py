@@ -71,9 +71,11 @@ class Through(httpx.HTTPTransport):
         self.port = port
 
     def handle_request(self, request: httpx.Request) -> httpx.Response:
-        request.extensions = {**request.extensions, "sni_hostname": NAME}
-        request.url = request.url.copy_with(host="127.0.0.1", port=self.port)
-        return super().handle_request(request)
+        there = request.url.copy_with(host="127.0.0.1", port=self.port)
+        named = {**request.extensions, "sni_hostname": NAME}
+        return super().handle_request(
+            httpx.Request(request.method, there, headers=request.headers, stream=request.stream, extensions=named)
+        )
 
 
 def test_a_house_behind_a_proxy_speaks_https_alone(proxy, job):

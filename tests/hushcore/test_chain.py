@@ -199,15 +199,42 @@ def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path):
     proof = json.loads((tmp_path / "out" / "proof.json").read_text())
     assert (proof["frames"], proof["changed_outside"]) == (6, 0)
     one = (tmp_path / "out" / "apron.1050.tif").read_bytes()
+    more = ["--mattes", "channels", "--as", "exr-half", "--patch", "straight", "--side-by-side"]
     run("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/again", "--range", "1050-1050")
     assert (tmp_path / "again" / "apron.1050.tif").read_bytes() == one  # the same recipe gives the same bytes
+    run("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/more", "--range", "1050-1051", *more)
+    names = {"apron.1050.exr", "apron.1051.exr", "patch", "apron-side-by-side.mp4", "proof.json", "SHA256SUMS"}
+    assert {entry.name for entry in (tmp_path / "more").iterdir()} == names
+    assert "holds: 2 frames" in run("check", f"{tmp_path}/more").stdout
+    (tmp_path / "more" / "apron.1051.exr").write_bytes(b"")
+    assert "apron.1051.exr has been changed" in run("check", f"{tmp_path}/more", code=1).stderr
+
+
+@pytest.fixture
+def here(capsys, monkeypatch):
+    """The command line without a process of its own: quick, for what it says."""
+
+    def said(*words: str, code: int = 0):
+        from hushcore.cli.main import main
+
+        monkeypatch.setattr("sys.argv", ["hush", *words])
+        try:
+            main()
+            ended = 0
+        except SystemExit as end:
+            ended = int(end.code or 0)
+        told = capsys.readouterr()
+        assert ended == code, told.err
+        return told
+
+    return said
 
 
 @pytest.mark.parametrize("name", ["ground", "recipe", "hold"])
-def test_schemas_are_valid_json_schema(name):
+def test_schemas_are_valid_json_schema(here, name):
     import jsonschema
 
-    schema = json.loads(run("schema", name).stdout)
+    schema = json.loads(here("schema", name).out)
     jsonschema.Draft202012Validator.check_schema(schema)
 
 
@@ -219,16 +246,16 @@ def test_schemas_are_valid_json_schema(name):
         (["follow", "none.json", "--points", "p.csv", "-o", "o.csv"], "no file none.json"),
     ],
 )
-def test_an_error_is_one_clear_line(words, says):
-    done = run(*words, code=1)
-    assert says in done.stderr
-    assert done.stderr.count("\n") == 1
+def test_an_error_is_one_clear_line(here, words, says):
+    done = here(*words, code=1)
+    assert says in done.err
+    assert done.err.count("\n") == 1
 
 
-def test_a_wrong_recipe_names_the_place(tmp_path, clip):
+def test_a_wrong_recipe_names_the_place(here, tmp_path, clip):
     (tmp_path / "r.json").write_text(
         json.dumps({"fixes": [{"hold": "h.json", "edge": {"polygon": circle(9)}, "plate": {"frame": "x"}}]})
     )
-    done = run("render", str(clip.folder), "--recipe", f"{tmp_path}/r.json", "-o", f"{tmp_path}/o", code=1)
-    assert "fixes.0.plates.0.frame" in done.stderr
+    done = here("render", str(clip.folder), "--recipe", f"{tmp_path}/r.json", "-o", f"{tmp_path}/o", code=1)
+    assert "fixes.0.plates.0.frame" in done.err
     assert not (tmp_path / "o").exists()
