@@ -11,7 +11,7 @@ from typing import Any
 
 import av
 
-from hushcore.deliver.pieces import Order
+from hushcore.deliver.pieces import SHOWN, Order, Piece
 from hushcore.deliver.proof import FrameProof, digest_of, digest_of_planes
 from hushcore.errors import HushError
 from hushcore.media import recording as record
@@ -36,13 +36,10 @@ def versions() -> dict[str, str]:
 def summary(proofs: Sequence[FrameProof], ready: Order | None = None) -> dict[str, Any]:
     """The proof of a delivery as JSON-ready data. What is coded with loss is told apart: its values cannot all stay."""
     ordered = sorted(proofs, key=lambda proof: (proof.frame, proof.piece, proof.file))
-    coded = (
-        {k for k, piece in enumerate(ready.pieces) if ready.form(piece).coded and not piece.like_source}
-        if ready
-        else set()
-    )
+    coded = {k for k, piece in enumerate(ready.pieces) if not _kept(ready, piece)} if ready else set()
+    shown = {k for k, piece in enumerate(ready.pieces) if piece.what in SHOWN} if ready else set()
     exact = [proof for proof in ordered if proof.piece not in coded]
-    lossy = [proof for proof in ordered if proof.piece in coded]
+    lossy = [proof for proof in ordered if proof.piece in coded - shown]  # previews are for looking at
     return {
         "version": 2,
         "frames": len({proof.frame for proof in ordered}),
@@ -59,6 +56,11 @@ def summary(proofs: Sequence[FrameProof], ready: Order | None = None) -> dict[st
         "pieces": ready.said() if ready else [],
         "files": [asdict(proof) for proof in ordered],
     }  # fmt: skip
+
+
+def _kept(ready: Order, piece: Piece) -> bool:
+    """Whether a piece's values all come back."""
+    return piece.like_source or not ready.form(piece).coded
 
 
 def write(folder: Path, proof: dict[str, Any], movies: Sequence[Path], more: Sequence[Path] = ()) -> None:
