@@ -1,8 +1,9 @@
 import { type PointerEvent, useEffect, useRef, useState, type WheelEvent } from "react";
 import type { Note, Shot } from "../../api/client";
+import { paintNote } from "../../canvas/notes";
 import { fitted, panned, toPicture, toScreen, type View, zoomed } from "../../canvas/view";
 import type { Point } from "../../geometry/points";
-import { paintNote, paintSplit } from "./paint";
+import { paintSplit } from "./paint";
 import type { Side } from "./sides";
 import { useReviewRoom } from "./state";
 import { useSidePicture } from "./usePictures";
@@ -60,8 +61,11 @@ export function Screen({ shot, side, other, notes }: Props) {
     }
     if (playing) return;
     for (const one of notes)
-      if (one.frame === frame && !one.done) paintNote(ink, shown, one.x, one.y, one.lines, one.id === note);
-    if (draft?.frame === frame) paintNote(ink, shown, draft.spot?.x ?? null, draft.spot?.y ?? null, draft.lines, true);
+      if (one.frame === frame && !one.done) paintNote(ink, shown, one, one.lines, one.id === note);
+    if (draft?.frame === frame) {
+      const lines = draft.lines.map((one) => one.map((p) => [p.x, p.y] as const));
+      paintNote(ink, shown, draft.spot ?? { x: null, y: null }, lines, true);
+    }
   });
 
   const at = (event: PointerEvent): Point => {
