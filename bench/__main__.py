@@ -1,6 +1,6 @@
 """Measure the product against its targets and print the tables.
 
-    python -m bench hold | match | tells | patch | sources | deliver | media | fuzz | app | service [--load] [--address http://127.0.0.1:8400]
+    python -m bench hold | match | tells | patch | sources | deliver | media | fuzz | app | forms | service [--load] [--address http://127.0.0.1:8400]
     python -m bench proving --seeds 1-12 [--jobs 2] [--quick] [--keep]
 
 Everything is measured on the demo's shots and their truth under ``var/``. Machines are shared: each table holds a
@@ -34,6 +34,7 @@ def main() -> None:
             "retouch",
             "sources",
             "service",
+            "forms",
         ],
     )
     parser.add_argument("--seeds", default="1-12", help="Random shots of the proving ground: A-B, or A,B,C.")
@@ -75,6 +76,10 @@ def main() -> None:
             from bench import sources
 
             sources.sources(options.var, options.part)
+        elif what == "forms":
+            from bench import forms
+
+            forms.forms(options.var)
         elif what == "service":
             from bench import service
 
