@@ -29,12 +29,12 @@ from hushcore.deliver.pieces import Order, Piece, order
 from hushcore.edge.matte import Edge
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.media.clips import Clip, open_clip
-from hushcore.media.pictures import read_codes, write_codes, write_like
+from hushcore.media.pictures import alone, read_codes, write_codes, write_like
 from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 
-CHUNK, ROUNDS = 8, 3
+CHUNK, ROUNDS = 8, 2
 MARK = 0.1  # of the picture's width
 LOOKERS, PAINTERS, SECONDS = 20, 4, 60
 _work: dict[str, Any] = {}
@@ -99,6 +99,7 @@ def delivering(var: Path) -> list[tuple[str, str, str]]:
     """Rows: what, figure, target. The best of some rounds, turn and turn about."""
     rows = []
     cv2.setNumThreads(1)
+    alone()
     for words, size, suffix, depth, target in (
         ("1080p, 16-bit TIFF", (1920, 1080), ".tif", "uint16", "1.15"),
         ("4K, EXR half", (3840, 2160), ".exr", "float16", "1.2"),

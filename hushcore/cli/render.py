@@ -56,11 +56,14 @@ def render(
     from hushcore.deliver.pieces import Piece, order
     from hushcore.media.footage import open_footage
     from hushcore.media.movies import Movie
+    from hushcore.media.pictures import alone
     from hushcore.media.scan import examine
     from hushcore.patch.choose import words
     from hushcore.recipe.build import build_all
     from hushcore.recipe.models import Recipe, load
 
+    if workers > 1:
+        alone()
     found = open_footage(clip)
     numbers = found.check_range(*range_of(frames, found.first, found.last))
     delivery.check_place(found, folder)

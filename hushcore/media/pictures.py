@@ -52,6 +52,13 @@ class Header:
         return (self.width, self.height, self.channels, self.depth, self.bits)
 
 
+def alone() -> None:
+    """Read and write without threads: a process that forks must say so before its first picture, for its children would wait
+    for threads that they do not have."""
+    oiio.attribute("threads", 1)
+    oiio.attribute("exr_threads", -1)
+
+
 @contextmanager
 def opened(path: Path) -> Iterator[oiio.ImageInput]:
     """An open picture whose codes come as they are stored. Raises HushError when it cannot be opened."""

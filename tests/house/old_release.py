@@ -1,9 +1,14 @@
-"""Run in an upgraded house's shell: rows as the first release had them, made through its own models."""
+"""Run in the shell of a house with an empty database: the first release's tables, and rows made through its own models."""
 
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 
 FIRST_STATE = ("accounts", "jobs", "fixes", "holds", "plates", "laying", "tells", "deliveries")
+executor = MigrationExecutor(connection)
+whole = [
+    key for key in executor.loader.graph.leaf_nodes() if key[0] in ("auth", "contenttypes", "sessions", "procrastinate")
+]
+executor.migrate([*whole, *((app, "0001_initial") for app in FIRST_STATE)])
 loader = MigrationExecutor(connection).loader
 apps = loader.project_state([(app, "0001_initial") for app in FIRST_STATE]).apps
 people = apps.get_model("auth", "User").objects
