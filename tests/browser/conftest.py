@@ -157,10 +157,13 @@ def crest(page, running, tracked) -> dict:
     from fixes.models import Fix
     from laying.models import Evidence
 
+    from demo.load import load
+
     from tests.browser.screens import circle_the_crest, fixes, open_shot, wait_for
 
     if tracked.rows:
         tracked.put_back()
+        load()  # the job's people have gone with the job that was there
     running.worker()
     running.worker()
     open_shot(page, running)

@@ -165,8 +165,10 @@ def test_several_things_are_delivered_watched_and_checked(page: Page, running: R
     row = page.get_by_role("row", name=re.compile("040 apron"))
     expect(row).to_be_visible()
     wrong += found(page, "storage")
+    taken = lambda: page.request.get(f"{running.address}/api/storage").json()["shots"][0]["proxies"]  # noqa: E731
+    before = taken()
     row.get_by_role("button", name="Clear proxies").click()
-    expect(row.get_by_role("button", name="Clear proxies")).to_be_disabled()
+    wait_for(page, lambda: taken() < before / 2)  # workers may be making some of them again
     assert wrong == []
 
 

@@ -121,8 +121,13 @@ export const useJobStorage = (job: number) =>
 
 /** Something was done for the first time: its hint need not come back. */
 export async function doneOnce(what: string) {
+  await queries.cancelQueries({ queryKey: keys.session }); // an answer from before would bring it back
   queries.setQueryData<Session>(keys.session, (now) => now && { ...now, done: [...now.done, what] });
-  await client.POST("/api/session/done", { body: { what } }).catch(() => undefined); // it would only come back
+  const made = client.POST("/api/session/done", { body: { what } });
+  await made.then(
+    ({ data }) => data && queries.setQueryData<Session>(keys.session, data as Session),
+    () => undefined, // it would only come back
+  );
 }
 
 /** Sends a file; the typed client is for plain data. */
