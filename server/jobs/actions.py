@@ -209,10 +209,9 @@ def free_space() -> int:
 def disk_use(folder: Path) -> tuple[int, int]:
     """Files under a folder and the bytes that they take."""
     count = size = 0
-    for path in folder.rglob("*") if folder.is_dir() else ():
-        try:
-            if path.is_file():
-                count, size = count + 1, size + path.stat().st_size
-        except OSError:
-            continue  # cleared while it was counted
+    for place, _, names in os.walk(folder):  # what is cleared while it is counted is passed over
+        for name in names:
+            with suppress(OSError):
+                size += os.path.getsize(os.path.join(place, name))
+                count += 1
     return count, size

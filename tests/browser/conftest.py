@@ -158,7 +158,6 @@ def crest(page, running, tracked) -> dict:
     from laying.models import Evidence
 
     from demo.load import load
-
     from tests.browser.screens import circle_the_crest, fixes, open_shot, wait_for
 
     if tracked.rows:

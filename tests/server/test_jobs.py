@@ -110,3 +110,23 @@ def test_encodings_of_the_built_in_list_are_standards_and_cameras(web):
     assert {"ACEScct", "ARRI LogC4", "S-Log3 S-Gamut3.Cine", "Linear Rec.709 (sRGB)"} <= set(words)
     assert not [name for name in spaces.names() if name not in spaces.offered() and name in words]
     assert len(spaces.offered()) == len(spaces.names()) - 2
+
+
+def test_what_is_cleared_while_it_is_counted_is_passed_over(tmp_path, monkeypatch):
+    import os
+
+    from jobs.actions import disk_use
+
+    for name in ("a", "b"):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "one.jpg").write_bytes(b"x" * 10)
+    real = os.path.getsize
+
+    def cleared(path):
+        if path.endswith(os.path.join("b", "one.jpg")):
+            raise FileNotFoundError(path)
+        return real(path)
+
+    monkeypatch.setattr(os.path, "getsize", cleared)
+    assert disk_use(tmp_path) == (1, 10)
+    assert disk_use(tmp_path / "gone") == (0, 0)
