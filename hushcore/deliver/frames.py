@@ -4,6 +4,7 @@ import shutil
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
 from pathlib import Path
+from typing import Any
 
 from hushcore.colour.encoding import Encoding
 from hushcore.deliver import stored as stores
@@ -132,9 +133,8 @@ def deliver_frame(clip: Clip, frame: int, fixes: Sequence[Fix], folder: Path) ->
 
 def check_room(ready: Order, frames: Sequence[int], folder: Path) -> None:
     """Raises HushError when the disk plainly cannot hold the delivery."""
-    above = next(place for place in (folder, *folder.parents) if place.exists())
     need = int(ROOM * sum(_size(ready, piece, frames) for piece in ready.pieces))
-    space = shutil.disk_usage(above)
+    space = _space(folder)
     free = space.free - LEAST_FREE * space.total
     if free < need:
         raise HushError(
@@ -146,14 +146,18 @@ def check_room(ready: Order, frames: Sequence[int], folder: Path) -> None:
 
 def check_free(folder: Path) -> None:
     """Raises HushError when a disk is all but full: it is stopped before anything breaks."""
-    above = next(place for place in (folder, *folder.parents) if place.exists())
-    space = shutil.disk_usage(above)
+    space = _space(folder)
     if space.free < LEAST_FREE * space.total:
         raise HushError(
             f"Only {space.free / 1e6:.0f} MB are free on the disk, under 2 % of it; writing has stopped. What is written is "
             "whole. Clear some space, then write the rest.",
             "disk-full",
         )
+
+
+def _space(folder: Path) -> Any:
+    """Total and free bytes of the disk that a folder lies on, or will lie on."""
+    return shutil.disk_usage(next(place for place in (folder, *folder.parents) if place.exists()))
 
 
 def _size(ready: Order, piece: Piece, frames: Sequence[int]) -> int:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -23,7 +24,7 @@ class Finished:
     laid: Sequence[Laid]
     names: Sequence[str]
 
-    @property
+    @cached_property
     def mask(self) -> Mask:
         """True where any fix may have changed a value."""
         return covered(self.source.shape, self.laid)
@@ -36,7 +37,7 @@ class Finished:
                 out[result.rect.slices] = np.where(result.matte > LEAST_COVER, result.matte, 0)
         return out
 
-    @property
+    @cached_property
     def together(self) -> F32:
         """How far all fixes cover each pixel: what lies over what, as light goes through (Porter & Duff 1984, over)."""
         left = np.ones(self.source.shape[:2], np.float32)

@@ -1,7 +1,6 @@
 """The proof of a delivery as open JSON and as a list of checksums, and reading both back."""
 
 import json
-import os
 import platform
 from collections.abc import Sequence
 from dataclasses import asdict
@@ -15,7 +14,7 @@ from hushcore.deliver.pieces import SHOWN, Order, Piece
 from hushcore.deliver.proof import FrameProof, digest_of, digest_of_planes
 from hushcore.errors import HushError
 from hushcore.media import recording as record
-from hushcore.media.pictures import disk_problem
+from hushcore.media.pictures import written_whole
 
 PROOF, SUMS = "proof.json", "SHA256SUMS"
 USED = ("numpy", "scipy", "numba", "opencv-contrib-python-headless", "openimageio", "opencolorio", "av", "hush-patch")
@@ -84,13 +83,8 @@ def _whole(folder: Path, path: Path) -> dict[str, Any]:
 
 
 def _put(path: Path, text: str) -> None:
-    part = path.with_name(f".{path.name}.part")
-    try:
+    with written_whole(path) as part:
         part.write_text(text)
-        os.replace(part, path)
-    except OSError as error:
-        part.unlink(missing_ok=True)
-        raise disk_problem(path, error) from error
 
 
 def check(folder: Path) -> str:

@@ -27,7 +27,7 @@ from api.delivery_schemas import (
 )
 from api.job_schemas import ShotOut
 from api.jobs import shot_out
-from hushcore.deliver import report
+from hushcore.deliver import naming, report
 from hushcore.errors import HushError
 from hushcore.media import edit_out
 
@@ -190,7 +190,7 @@ def edit(request: HttpRequest, job: int, form: str = "otio") -> HttpResponse:
     """The job's shots in their order with what was delivered of them in place, as OpenTimelineIO or CMX 3600."""
     found = get_object_or_404(Job, id=job)
     text = edits.edit_of(found, form)
-    name = f"{ordering.plain_name(found.name)}.{form}"
+    name = f"{naming.plain(found.name)}.{form}"
     plain = {"Content-Disposition": f'attachment; filename="{name}"'}
     return HttpResponse(text, content_type=edit_out.FORMS[form], headers=plain)
 

@@ -25,7 +25,7 @@ from deliveries.ordering import folder_of, order_of, proofs_of
 from hushcore.colour.looks import write_cdl, write_lut
 from hushcore.deliver.frames import check_place, check_room
 from hushcore.deliver.movie import segment_path
-from hushcore.deliver.pieces import SHOWN, Piece
+from hushcore.deliver.pieces import Piece
 from hushcore.errors import HushError
 
 CHUNK = 8
@@ -63,10 +63,11 @@ def ask(
         )  # fmt: skip
         delivery.words = ordering.words_of(shot, delivery.id)
         ready = order_of(delivery)
+        delivery.pieces = [piece.plain() for piece in ready.pieces]
         delivery.folder = _free_folder(delivery, folder)
         check_place(media, folder_of(delivery))
         check_room(ready, numbers, folder_of(delivery))
-        delivery.save(update_fields=["folder", "words"])
+        delivery.save(update_fields=["folder", "words", "pieces"])
         _make_folder(folder_of(delivery))
         queue(delivery)
         note(by, "asked for a delivery", f"{shot.name} {first}-{last} into {delivery.folder}", shot.job_id, shot.id)
@@ -192,17 +193,17 @@ def go_on(delivery: Delivery) -> Delivery:
 
 
 def _forget_lost(delivery: Delivery) -> None:
-    """Frames whose files are not there any more count as not written. A movie's lie in its segments until they are joined;
-    one that was joined although a frame is to be written anew goes."""
+    """Frames whose files are not there any more count as not written. Those of a movie lie in its segments until all are there,
+    and then in the movie."""
     ready, folder = order_of(delivery), folder_of(delivery)
     whole = delivery.frames.count() == delivery.last - delivery.first + 1
     for row in delivery.frames.all():
         start = delivery.first + (row.frame - delivery.first) // CHUNK * CHUNK
         for proof in proofs_of(row):
-            path = folder / proof.file
-            movie = ready.movie(ready.pieces[proof.piece])
-            kept = segment_path(folder, proof.file, start).is_file() if movie and not whole else False
-            if not kept and (not path.is_file() or (movie and not whole)):
+            kept = folder / proof.file
+            if ready.movie(ready.pieces[proof.piece]) and not (whole and kept.is_file()):
+                kept = segment_path(folder, proof.file, start)
+            if not kept.is_file():
                 row.delete()
                 break
 
@@ -256,8 +257,3 @@ def write_look(delivery: Delivery, folder: Path) -> list[Path]:
         return [folder / "look.cube"]
     write_cdl(folder / "look.cdl", look.cdl, shot.name)
     return [folder / "look.cube", folder / "look.cdl"]
-
-
-def is_shown(pieces: Sequence[dict[str, Any]]) -> bool:
-    """Whether a look is in any of the pictures."""
-    return any(piece.get("what") in SHOWN for piece in pieces)

@@ -1,8 +1,6 @@
 """A delivery's row as the engine's order, and what an earlier one holds with the same pixels."""
 
-import re
 from collections.abc import Callable
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -14,6 +12,7 @@ from jobs.viewing import View, seen
 
 from deliveries.models import DeliveredFrame, Delivery
 from hushcore.arrays import Codes
+from hushcore.deliver import naming
 from hushcore.deliver.movie import Shown
 from hushcore.deliver.pieces import Order, Piece, order
 from hushcore.deliver.proof import FrameProof
@@ -21,11 +20,6 @@ from hushcore.deliver.reuse import Known
 from hushcore.errors import HushError
 
 PREVIEW_WIDTH = 1280
-
-
-def plain_name(name: str) -> str:
-    """A shot's name as a folder's."""
-    return re.sub(r"[^A-Za-z0-9._-]+", "-", name).strip("-.") or "shot"
 
 
 def folder_of(delivery: Delivery) -> Path:
@@ -36,7 +30,7 @@ def folder_of(delivery: Delivery) -> Path:
 def wanted_folder(given: str, shot: Shot, number: int) -> str:
     """The folder under the deliveries' root: one that was asked for, or the shot's name and the delivery's number."""
     if not given:
-        return f"{plain_name(shot.name)}-{number:04d}"
+        return f"{naming.plain(shot.name)}-{number:04d}"
     parts = PurePosixPath(given).parts
     if given.startswith("/") or ".." in parts or not parts or any(part.startswith(".") for part in parts):
         raise HushError(f"{given} leaves the deliveries' storage; name a folder inside it.", "outside-root")
@@ -90,7 +84,7 @@ def earlier(delivery: Delivery, ready: Order, names: Callable[[int], str]) -> Ca
             if ready.movie(piece) and other.state != Delivery.State.DONE:
                 continue  # its segments are not one movie yet
             for k, known in enumerate(other.pieces):
-                if _settled_key(known) != piece.key:
+                if Piece(**known).key != piece.key:
                     continue
                 proofs = tuple(proof for proof in proofs_of(row) if proof.piece == k)
                 if proofs:
@@ -98,11 +92,3 @@ def earlier(delivery: Delivery, ready: Order, names: Callable[[int], str]) -> Ca
         return None
 
     return again
-
-
-def _settled_key(piece: dict[str, Any]) -> str:
-    """The key of a piece as its delivery settled it."""
-    made = Piece(**piece)
-    if made.what in ("mattes", "patch") and made.form == "source":
-        made = replace(made, form="tiff16")
-    return (replace(made, form="h264") if made.what in ("preview", "side") else made).key

@@ -1,6 +1,5 @@
 """Rendering in worker processes: chunks of frames, any number of workers, each frame proved as it is written."""
 
-import logging
 import os
 import platform
 import time
@@ -14,6 +13,7 @@ from fixes.stack import kept_if
 from jobs import stamps
 from jobs.models import Shot
 from laying import stood
+from laying.names import digest
 from laying.ready import Layer
 from plates.known import strokes
 from procrastinate.contrib.django import app
@@ -31,7 +31,6 @@ from hushcore.media.pictures import written_whole
 from hushcore.patch.fix import Fix as ReadyFix
 from hushcore.tells.measure import NAMES
 
-log = logging.getLogger("hush")
 WORKER = f"{platform.node()} {os.getpid()}"
 
 
@@ -117,8 +116,9 @@ class _Laid:
         return [(self.names[layer.fix.id], fix) for layer, fix in self.on(frame)]
 
     def name(self, frame: int) -> str:
-        """A name for what makes the frame's pixels, and for which fix is which."""
-        return stood.digest([stood.name_of(self.then, self.on(frame), frame), sorted(self.names.items())])
+        """A name for what makes the frame's files: its pixels, which fix is which, and what their headers say."""
+        pixels, clip = stood.name_of(self.then, self.on(frame), frame), self.clip
+        return digest([pixels, sorted(self.names.items()), clip.timecode, str(clip.rate), clip.first])
 
 
 def _failed(delivery: Delivery, problem: str) -> None:

@@ -200,12 +200,6 @@ def clear_proxies(shot: int) -> None:
     tell("proxies", shot=shot)
 
 
-def free_space() -> int:
-    """Bytes free where deliveries go."""
-    settings.DELIVERIES.mkdir(parents=True, exist_ok=True)
-    return shutil.disk_usage(settings.DELIVERIES).free
-
-
 def disk_use(folder: Path) -> tuple[int, int]:
     """Files under a folder and the bytes that they take."""
     count = size = 0

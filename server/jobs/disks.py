@@ -6,7 +6,9 @@ from pathlib import Path
 
 from django.conf import settings
 
-LOW, FULL = 0.10, 0.02  # of a disk free: it is said, and everything that writes much stops
+from hushcore.deliver.frames import LEAST_FREE
+
+LOW, FULL = 0.10, LEAST_FREE  # of a disk free: it is said, and everything that writes much stops
 
 
 @dataclass(frozen=True)

@@ -229,9 +229,9 @@ def codes_below(fix: Fix, frame: int) -> Codes:
 Stack = tuple[list[ReadyFix], str]
 
 
-def _held_name(near: EngineHold) -> str:
+def held_name(near: EngineHold) -> str:
     """A name for where a hold lies on the few frames that it knows."""
-    whole = hashlib.sha256()
+    whole = hashlib.sha256(f"{near.kind} {near.anchor} ".encode())
     for number, frame in sorted(near.frames.items()):
         whole.update(f"{number} ".encode() + np.ascontiguousarray(frame.params, np.float64).tobytes())
     return whole.hexdigest()[:24]
@@ -293,7 +293,7 @@ def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
 
 
 def _name(layer: Layer, near: EngineHold) -> list[Any]:
-    return [layer.fix.id, recipe_of(layer.fix.document), _held_name(near), layer.evidence_name]
+    return [layer.fix.id, recipe_of(layer.fix.document), held_name(near), layer.evidence_name]
 
 
 def states(shot: Shot, frames: range) -> dict[int, str]:

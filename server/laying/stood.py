@@ -7,7 +7,6 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from fixes.document import is_off
 from fixes.models import Fix
 from jobs.models import Shot
@@ -21,7 +20,7 @@ from laying import gathering, ready
 from laying.names import digest, recipe_of
 
 Entries = Sequence[dict[str, Any]]
-CARRIED_BY_ALL = ("retrace", "insert")  # sources that need every frame of the hold to be made ready
+READ_ALONG = ("fill", "retrace")  # sources that are made ready from more frames than their plates'
 
 
 def as_it_stood(shot: Shot, entries: Entries) -> Shot:
@@ -60,11 +59,6 @@ def prepared(then: Shot) -> list[ready.Layer]:
     return made
 
 
-def layers_of(then: Shot) -> list[ready.Layer]:
-    """The fixes of a shot as it stood that can be laid, with what is known of the shot by now: never slow to begin with."""
-    return ready.layers(then)
-
-
 def on_frame(layers: Sequence[ready.Layer], frame: int) -> list[tuple[ready.Layer, ReadyFix]]:
     """The fixes that lie on a frame, each with the part of its hold that the frame needs."""
     found = []
@@ -84,20 +78,13 @@ def name_of(then: Shot, lying: Sequence[tuple[ready.Layer, ReadyFix]], frame: in
 
 
 def _lies(layer: ready.Layer, near: EngineHold) -> list[Any]:
-    document = layer.fix.document
+    document, plan = layer.fix.document, layer.prepared.plan
     same = {name: value for name, value in recipe_of(document).items() if name not in ("hold", "off")}
-    plan = layer.prepared.plan
-    whole = plan.stands or plan.from_others or plan.source in CARRIED_BY_ALL or document["edge"].get("hold")
-    frames = Plate.objects.filter(id__in=[entry["id"] for entry in document["plates"]]).values_list("frame", flat=True)
-    held = [layer.hold.id] if whole else [_held(ready.hold_near(layer.hold, frame)) for frame in sorted(frames)]
-    return [layer.fix.id, same, _held(near), held, layer.evidence_name, layer.below]
-
-
-def _held(near: EngineHold) -> str:
-    whole = hashlib.sha256(f"{near.kind} {near.anchor}".encode())
-    for number, frame in sorted(near.frames.items()):
-        whole.update(f"{number} ".encode() + np.ascontiguousarray(frame.params, np.float64).tobytes())
-    return whole.hexdigest()[:24]
+    held: list[Any] = [layer.hold.id]  # other frames of the hold were read to make it ready
+    if not (plan.stands or plan.source in READ_ALONG or document["edge"].get("hold")):
+        rows = Plate.objects.filter(id__in=[entry["id"] for entry in document["plates"]]).order_by("frame", "id")
+        held = [ready.held_name(ready.hold_near(layer.hold, row.frame, max(1, row.average))) for row in rows]
+    return [layer.fix.id, same, ready.held_name(near), held, layer.evidence_name, layer.below]
 
 
 @lru_cache(maxsize=1)

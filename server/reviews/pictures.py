@@ -19,7 +19,7 @@ class Versioned:
         self.shot: Shot = version.shot
         self.shot.look = version.look
         self.then = stood.as_it_stood(self.shot, version.entries)
-        self.layers: list[ready.Layer] = stood.layers_of(self.then)
+        self.layers: list[ready.Layer] = ready.layers(self.then)
 
     def picture(self, frame: int, view: View) -> bytes:
         """A frame as JPEG. Raises HushError for one that is not in the shot, or that cannot be read."""
