@@ -24,7 +24,8 @@ from hushcore.media.movies import Movie
 from hushcore.media.recording import CODECS, Recording, Segment
 
 SAMPLED = 4  # of a piece that is coded with loss every so many samples each way are looked at
-COARSE = 0.02  # of the range: more than this off on average is no coding but a fault
+COARSE = 0.02  # of the range: less than this off on average is coding
+UNLIKE = 0.5  # of a picture's own spread: less than this off is coding, too
 HALF_WIDE = 960  # px of a picture beside another
 PEER = {"prores422hq": "yuv422p10le", "prores4444": "yuv444p10le", "h264": "yuv420p"}
 LAYOUTS = {
@@ -89,9 +90,11 @@ class MovieSegment:
         self._add(recording, after, before, done.mask, layout, done.frame)
 
     def _planes(self, done: Finished, stored: Stored | None) -> tuple[Recording, list[Codes], list[Codes], yuv.Layout]:
-        """The recording, and the planes of the frame as shot and as delivered."""
+        """The recording, and the planes of the frame as shot and as delivered; of what is coded with loss the first are not
+        needed, and are the second."""
+        before: Codes | None = None
         if self.piece.what in SHOWN:
-            before, after = (self._picture(codes, done.source) for codes in (done.source, done.codes))
+            after = self._picture(done)
         elif self.piece.what == "mattes":
             matte = done.together if self.fix == TOGETHER else done.matte(self.fix)
             after = of_matte(matte, self.order.form(self.piece))
@@ -101,13 +104,15 @@ class MovieSegment:
             before = np.zeros_like(after)
         else:
             values = self.order.values(self.piece)
-            before, after = values.of(done.source), values.of(done.codes)
+            after = values.of(done.codes)
+            before = None if self.coded else values.of(done.source)
         recording = recording_of(self.order, self.piece, after)
         own = self._own_planes(done, stored, recording)
         if own is not None:
             return own
         layout = LAYOUTS.get(recording.pix_fmt, yuv.Layout(16, True, "bt709"))
-        return recording, planes_of(before, recording), planes_of(after, recording), layout
+        made = planes_of(after, recording)
+        return recording, made if before is None or self.coded else planes_of(before, recording), made, layout
 
     def _own_planes(
         self, done: Finished, stored: Stored | None, recording: Recording
@@ -130,13 +135,13 @@ class MovieSegment:
         )  # fmt: skip
         return tagged, stored.planes, after, stored.layout
 
-    def _picture(self, codes: Codes, source: Codes) -> Codes:
-        """An 8-bit picture with even sides; beside the source's own where that is asked for."""
+    def _picture(self, done: Finished) -> Codes:
+        """The patched frame as 8 bits with even sides; beside the source where that is asked for."""
         if self.shown is None:
             raise HushError("A preview needs a look to be shown with.", "bad-form")
-        seen = self.shown(codes)
+        seen = self.shown(done.codes)
         if self.piece.what == "side":
-            seen = np.concatenate([_half(self.shown(source)), _half(seen)], axis=1)
+            seen = np.concatenate([_half(self.shown(done.source)), _half(seen)], axis=1)
         return np.ascontiguousarray(seen[: seen.shape[0] // 2 * 2, : seen.shape[1] // 2 * 2])
 
     def _add(
@@ -204,18 +209,22 @@ class MovieSegment:
 
     def _near(self, wanted: _Made, planes: list[Codes], more: int) -> tuple[int, int, int]:
         """How many of the samples looked at differ inside and outside the mattes, and the worst outside, in codes. ``more``:
-        bits that a decoded sample has beyond those that were written."""
+        bits that a decoded sample has beyond those that were written. Raises HushError for what is another picture."""
         inside = outside = worst = 0
+        off_by = spread = 0.0
         for (made, mask), plane in zip(wanted.some, planes, strict=True):
             off = np.abs((plane[::SAMPLED, ::SAMPLED].astype(int) >> more) - made)
             top = 2 ** (10 if made.dtype.itemsize > 1 else 8)
-            if off.mean() > COARSE * top:
-                raise HushError(
-                    f"Frame {wanted.frame} came back from coding as another picture; deliver again.", "proof-failed"
-                )
+            off_by += float(off.mean()) / top
+            spread += float(np.abs(made - made.mean()).mean()) / top
             inside += int((off[mask] > 0).sum())
             outside += int((off[~mask] > 0).sum())
             worst = max(worst, int(off[~mask].max(initial=0)))
+        # coarse grain is coded coarsely; another picture is off by as much as it differs from one grey
+        if off_by > COARSE * len(planes) and off_by > UNLIKE * spread:
+            raise HushError(
+                f"Frame {wanted.frame} came back from coding as another picture; deliver again.", "proof-failed"
+            )
         return inside, outside, worst
 
 

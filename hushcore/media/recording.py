@@ -168,11 +168,17 @@ def cut(path: Path, out: Path, recording: Recording, first: int, count: int) -> 
         av.open(str(part), "w", format=recording.container) as made,
     ):
         stream = _opened(made, recording)
-        for index, packet in enumerate(p for p in source.demux(video=0) if p.size):
-            if first <= index < first + count:
+        video = source.streams.video[0]
+        tick = Fraction(video.time_base)
+        source.seek(int(first / recording.rate / tick), backward=True, stream=video)
+        for packet in source.demux(video):
+            if not packet.size or packet.pts is None:
+                continue
+            index = round(packet.pts * tick * recording.rate)  # a container may count in milliseconds
+            if index == first + found:
                 _mux(made, stream, packet, found, recording.rate)
                 found += 1
-            if index >= first + count:
+            if found == count or index > first + count:
                 break
     if found != count:
         out.unlink(missing_ok=True)

@@ -109,6 +109,12 @@ def test_what_has_not_changed_is_taken_over_and_proved_again(pot, tmp_path, form
     )  # fmt: skip
     finish(ready, list(clip.frames), tmp_path / "b")
     assert found == first
+    part = []
+    deliver_chunk(
+        ready, [1004, 1005], never, tmp_path / "c", lambda _, proofs: not part.extend(proofs),
+        again_from(tmp_path / "a", first),
+    )  # fmt: skip
+    assert part == [proof for proof in first if proof.frame in (1004, 1005)]
     if form == "ffv1":
         assert (open_movie(tmp_path / "b" / "pot.mkv").read(3) == open_movie(tmp_path / "a" / "pot.mkv").read(3)).all()
     else:

@@ -159,6 +159,23 @@ def test_prores_is_close_and_says_how_close(sixteen, tmp_path, key, fmt):
     assert proofs[0].sha256 != proofs[1].sha256
 
 
+@pytest.mark.parametrize("key", ["prores422hq", "prores4444"])
+def test_the_coarsest_grain_is_still_coding_and_another_picture_is_not(tmp_path, monkeypatch, key):
+    """Noise over all of the range, where coding is as far off as it comes; then a frame that was swapped on the way."""
+    from hushcore.deliver import movie as engine
+    from hushcore.media.pictures import write_codes
+
+    for frame in range(1001, 1004):
+        noise = np.random.default_rng(frame).normal(0.5, 0.3, (120, 160, 3))
+        write_codes(tmp_path / "in" / f"n.{frame}.tif", np.round(np.clip(noise, 0, 1) * 65535).astype(np.uint16))
+    clip = open_clip(tmp_path / "in")
+    assert len(delivered(ordered(clip, Piece("frames", key)), tmp_path / "out", [])) == 3
+    real = engine.record.segment_planes
+    monkeypatch.setattr(engine.record, "segment_planes", lambda path: reversed(list(real(path))))
+    with pytest.raises(HushError, match="another picture"):
+        delivered(ordered(clip, Piece("frames", key)), tmp_path / "swapped", [])
+
+
 def test_a_prores_of_its_own_samples_goes_through_no_other_colour(tmp_path):
     movie = open_movie(write_movie(tmp_path / "a.mov", "prores_ks", "yuv422p10le", 6, Fraction(25), {"profile": "hq"}))
     ready = ordered(movie, Piece("frames", "prores422hq"), space="bt1886")
