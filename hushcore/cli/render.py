@@ -44,9 +44,13 @@ _shared: dict[str, Any] = {}
 @click.option("--preview", is_flag=True, help="An H.264 movie of the finished frames.")
 @click.option("--side-by-side", "side", is_flag=True, help="An H.264 movie of source and patched frames.")
 @click.option("--name", default="", help="Name of the frames, such as {clip}_clean.####.")
+@click.option(
+    "--rate", "given_rate", help="Frames a second of numbered frames, as 25 or 24000/1001, when it is not the headers'."
+)
 def render(
     clip: Path, recipe_file: Path, folder: Path, frames: str | None, workers: int, space: str | None, form: str,
     target: str, mattes: str | None, patch: str | None, layers: str, preview: bool, side: bool, name: str,
+    given_rate: str | None,
 ) -> None:  # fmt: skip
     """Patch every frame, write what is asked for, and prove that nothing outside the mattes changed."""
     from hushcore.cli.files import range_of
@@ -78,7 +82,7 @@ def render(
     if patch:
         pieces.append(Piece("patch", layers, straight=patch == "straight"))
     pieces += [Piece(what, "h264") for what, wanted in (("preview", preview), ("side", side)) if wanted]  # type: ignore[arg-type]
-    rate = found.rate if isinstance(found, Movie) else _rate(said.rate)
+    rate = found.rate if isinstance(found, Movie) else _rate(given_rate or said.rate)
     at = found.header.timecode if isinstance(found, Movie) else said.timecode
     ready = order(found, encoding, pieces, names, {"clip": found.name}, at, rate)
     delivery.check_room(ready, numbers, folder)
@@ -95,25 +99,28 @@ def render(
 def _rate(text: str | None) -> Any:
     from fractions import Fraction
 
-    return Fraction(text) if text else Fraction(24)
+    try:
+        rate = Fraction(text) if text else None
+    except (ValueError, ZeroDivisionError):
+        rate = Fraction(0)
+    if rate is not None and not 0 < rate <= 1000:
+        raise HushError(f"{text} is not a frame rate; write 25 or 24000/1001.", "bad-rate")
+    return rate
 
 
 def _shown(codes: Any) -> Any:
-    """Codes as they are looked at without a look of a shot: over 8 bits, display-coded."""
+    """Codes as they are looked at without a look of a shot: 8 bits, in the usual look of their encoding."""
     import cv2
     import numpy as np
 
-    from hushcore.colour.encoding import SRGB
+    from hushcore.colour.looks import baked, default_look
 
     encoding = _shared["encoding"]
-    seen = codes if encoding.display else SRGB.encode(encoding.decode(codes[..., :3]), "uint16")
-    picture = np.asarray(seen[..., :3] >> 8 if seen.dtype == np.uint16 else seen[..., :3], np.uint8)
-    if picture.shape[2] == 1:
-        picture = np.repeat(picture, 3, axis=2)
-    if picture.shape[1] > SHOWN_WIDE:
-        size = (SHOWN_WIDE, round(picture.shape[0] * SHOWN_WIDE / picture.shape[1]))
-        picture = np.asarray(cv2.resize(picture, size, interpolation=cv2.INTER_AREA))
-    return picture
+    colour = np.repeat(codes[..., :1], 3, axis=2) if codes.shape[2] < 3 else codes[..., :3]
+    if colour.shape[1] > SHOWN_WIDE:
+        size = (SHOWN_WIDE, round(colour.shape[0] * SHOWN_WIDE / colour.shape[1]))
+        colour = cv2.resize(colour, size, interpolation=cv2.INTER_AREA)
+    return baked(default_look(encoding), encoding).show8(np.ascontiguousarray(colour))
 
 
 def _some(frames: list[int]) -> Any:

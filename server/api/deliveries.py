@@ -5,7 +5,6 @@ from typing import Any
 
 from deliveries import actions, edits, ordering, reports
 from deliveries.models import Delivery, Preset, Report
-from deliveries.tasks import proofs
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -27,7 +26,7 @@ from api.delivery_schemas import (
 )
 from api.job_schemas import ShotOut
 from api.jobs import shot_out
-from hushcore.deliver import naming, report
+from hushcore.deliver import naming
 from hushcore.errors import HushError
 from hushcore.media import edit_out
 
@@ -37,23 +36,19 @@ LATELY = timedelta(seconds=60)  # over which a delivery's speed is told
 
 def delivery_out(delivery: Delivery) -> DeliveryOut:
     """A delivery as the screens see it."""
-    try:
-        ready = ordering.order_of(delivery)
-    except HushError:  # its clip has been corrected since, or its form is no more
-        ready = None
-    proof = report.summary(proofs(delivery), ready)
+    known = ordering.totals(delivery)
     took = (delivery.finished - (delivery.begun or delivery.made)).total_seconds() if delivery.finished else None
     total = delivery.last - delivery.first + 1
     speed, workers = _speed(delivery) if delivery.running else (0.0, [])
-    left = (total - proof["frames"]) / speed if speed else None
+    left = (total - known["frames"]) / speed if speed else None
     return DeliveryOut(
         id=delivery.id, shot=delivery.shot_id, shot_name=delivery.shot.name, job=delivery.shot.job_id,
         job_name=delivery.shot.job.name, folder=delivery.folder, first=delivery.first, last=delivery.last,
         state=delivery.state, problem=delivery.problem, by=_name(delivery.by), made=delivery.made.isoformat(), seconds=took,
-        priority=delivery.priority, pieces=proof["pieces"], written=proof["frames"], total=total, speed=round(speed, 2),
+        priority=delivery.priority, pieces=known["pieces"], written=known["frames"], total=total, speed=round(speed, 2),
         left=None if left is None else round(left, 1), workers=workers,
-        bytes=sum(entry["bytes"] for entry in proof["files"]), values=proof["values"],
-        changed_inside=proof["changed_inside"], changed_outside=proof["changed_outside"], coded=proof["coded"],
+        bytes=known["bytes"], values=known["values"], changed_inside=known["changed_inside"],
+        changed_outside=known["changed_outside"], coded=known["coded"],
         checked=delivery.checked, fixes=[entry["document"]["name"] for entry in delivery.recipe],
     )  # fmt: skip
 
@@ -81,11 +76,8 @@ def _found(delivery: int) -> Delivery:
 @router.get("deliveries", response=list[DeliveryOut])
 def list_deliveries(request: HttpRequest, shot: int | None = None) -> list[DeliveryOut]:
     """The deliveries of the jobs that one works in, or a shot's."""
-    found = (
-        Delivery.objects.filter(shot__job__in=members.jobs_of(request.user, "work"))
-        .select_related("shot__clip", "shot__job", "by")
-        .prefetch_related("frames")
-    )
+    found = Delivery.objects.filter(shot__job__in=members.jobs_of(request.user, "work"))
+    found = found.select_related("shot__clip", "shot__job", "by")
     return [delivery_out(row) for row in (found.filter(shot=shot) if shot else found)]
 
 

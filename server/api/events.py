@@ -2,18 +2,23 @@
 
 import asyncio
 import json
+import time
 from collections.abc import AsyncIterator
 from typing import Any
 
 import psycopg
 from asgiref.sync import sync_to_async
 from django.conf import settings
+from django.contrib.auth.models import User
+from django.contrib.sessions.models import Session
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.utils import timezone
 from events.tell import CHANNEL
 from jobs import members
 from jobs.models import Shot
 
 PING = 10.0  # seconds
+ROLES_MAY_CHANGE = ("members", "jobs")
 LAGGING = 2000  # events a screen may fall behind before it is let go; it reconnects and reads afresh
 
 
@@ -73,7 +78,7 @@ async def stream(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     if not user.is_authenticated:
         return HttpResponse(status=401)
     return StreamingHttpResponse(
-        _events(Mine(user)),
+        _events(Mine(user, request.session.session_key)),
         content_type="text/event-stream",
         headers={"Cache-Control": "no-cache", "X-Accel-Buffering": "no"},
     )
@@ -82,36 +87,46 @@ async def stream(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 class Mine:
     """The jobs that one may look at, and the shots known to be in them or not: what of all events is one's own."""
 
-    def __init__(self, person: Any) -> None:
-        self.person = person
+    def __init__(self, person: Any, session: str | None) -> None:
+        self.person, self.session = person, session
         self.jobs: set[int] | None = None
         self.shots: dict[int, int | None] = {}
 
     async def has(self, payload: str) -> bool:
-        """Whether an event is of one of one's jobs; what is of no job is for everybody."""
+        """Whether an event is of one of one's jobs, or of one that one was in until now; what is of no job is for everybody."""
         facts = json.loads(payload)
-        if facts["kind"] in ("members", "jobs"):
-            self.jobs = None  # roles may have changed
         job, shot = facts.get("job"), facts.get("shot")
         if job is None and shot is None:
             return True
-        if self.jobs is None:
+        before = self.jobs or set()
+        if self.jobs is None or facts["kind"] in ROLES_MAY_CHANGE:
             self.jobs = await sync_to_async(self._jobs)()
         if job is None:
             if shot not in self.shots:
                 self.shots[shot] = await Shot.objects.filter(id=shot).values_list("job", flat=True).afirst()
             job = self.shots[shot]
-        return job in self.jobs or facts["kind"] in ("members", "jobs")
+        return job in self.jobs or job in before
 
     def _jobs(self) -> set[int]:
         return set(members.jobs_of(self.person).values_list("id", flat=True))
 
+    async def signed_in(self) -> bool:
+        """Whether the session that asked is still one, and its person may still sign in."""
+        kept = await Session.objects.filter(session_key=self.session, expire_date__gt=timezone.now()).aexists()
+        person = await User.objects.filter(id=self.person.id, is_active=True).afirst()
+        self.person = person or self.person
+        return kept and person is not None
+
 
 async def _events(mine: Mine) -> AsyncIterator[bytes]:
-    queue = fan.join()
+    queue, looked = fan.join(), time.monotonic()
     try:
         yield b"retry: 1000\n\n"
         while queue in fan.queues:
+            if time.monotonic() - looked > PING:  # a session that was ended hears no more
+                if not await mine.signed_in():
+                    return
+                looked = time.monotonic()
             try:
                 payload = await asyncio.wait_for(queue.get(), PING)
             except TimeoutError:

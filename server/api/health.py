@@ -35,8 +35,8 @@ def health(request: HttpRequest) -> HttpResponse:
         found["workers"] = queued.workers()
         if not found["workers"]:
             found["queue"] = "no worker is running"
-        elif oldest() > LATE:
-            found["queue"] = f"work has waited for {oldest():.0f} s"
+        elif (waited := oldest()) > LATE:
+            found["queue"] = f"work has waited for {waited:.0f} s"
     except DatabaseError:
         found["database"] = found["queue"] = "cannot be reached"
     low = [disk for disk in disks.disks() if disk.state != "ok"]

@@ -36,7 +36,7 @@ def queue(request: HttpRequest) -> QueueOut:
     """What is worked on and what waits."""
     mine = set(Shot.objects.filter(job__in=members.jobs_of(request.user, "work")).values_list("id", flat=True))
     rows = [
-        QueueRowOut(**{name: value for name, value in vars(row).items() if name != "workers"})
+        QueueRowOut(**{name: value for name, value in vars(row).items() if name != "fix"})
         for row in queued.rows()
         if row.shot in mine or (row.shot is None and request.user.is_staff)
     ]

@@ -37,6 +37,7 @@ class Delivery(models.Model):
     begun = models.DateTimeField(null=True)
     finished = models.DateTimeField(null=True)
     checked = models.JSONField(null=True)
+    totals = models.JSONField(null=True, help_text="Of a finished one: its proof without the rows of its files.")
 
     class Meta:
         ordering = ["-id"]

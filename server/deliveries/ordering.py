@@ -16,6 +16,7 @@ from hushcore.deliver import naming
 from hushcore.deliver.movie import Shown
 from hushcore.deliver.pieces import Order, Piece, order
 from hushcore.deliver.proof import FrameProof
+from hushcore.deliver.report import summary
 from hushcore.deliver.reuse import Known
 from hushcore.errors import HushError
 
@@ -65,6 +66,31 @@ def shown_by(shot: Shot, look: dict[str, Any]) -> Shown:
 def proofs_of(row: DeliveredFrame) -> list[FrameProof]:
     """The proofs of a frame's files."""
     return [FrameProof(**proof) for proof in row.proof]
+
+
+def proofs(delivery: Delivery) -> list[FrameProof]:
+    """The proofs of all frames written so far."""
+    return [proof for row in delivery.frames.all() for proof in proofs_of(row)]
+
+
+TOTALS = ("frames", "values", "changed_inside", "changed_outside", "coded", "pieces")
+
+
+def totals_of(proof: dict[str, Any]) -> dict[str, Any]:
+    """A proof without the rows of its files, and what they take."""
+    return {**{name: proof[name] for name in TOTALS}, "bytes": sum(entry["bytes"] for entry in proof["files"])}
+
+
+def totals(delivery: Delivery) -> dict[str, Any]:
+    """What is known of a delivery so far; of a finished one it is kept, for lists show many."""
+    kept: dict[str, Any] | None = delivery.totals
+    if kept is not None and delivery.state == Delivery.State.DONE:
+        return kept
+    try:
+        ready = order_of(delivery)
+    except HushError:  # its clip has been corrected since, or its form is no more
+        ready = None
+    return totals_of(summary(proofs(delivery), ready))
 
 
 def earlier(delivery: Delivery, ready: Order, names: Callable[[int], str]) -> Callable[[int, int], Known | None]:

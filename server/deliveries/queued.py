@@ -1,14 +1,14 @@
 """The queue in words: what is worked on, for which shot, and what waits."""
 
-from collections import defaultdict
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
+from django.db.models import Max
 from django.utils import timezone
 from fixes.models import Fix
 from holds.models import Hold
 from jobs.models import Shot
-from procrastinate.contrib.django.models import ProcrastinateEvent, ProcrastinateJob, ProcrastinateWorker
+from procrastinate.contrib.django.models import ProcrastinateJob, ProcrastinateWorker
 
 from deliveries.models import Delivery
 
@@ -18,6 +18,7 @@ WORDS = {
     "show_version": "Making pictures for review",
     "report": "Making a report and a contact sheet",
 }  # fmt: skip
+NAMED = ("shot", "delivery", "hold", "fix")  # what a job's arguments say it is for
 ASIDE = ("take_up_stalled", "tidy_proxies", "clear_gone")  # the house's own, of no interest
 
 
@@ -27,15 +28,15 @@ class Row:
 
     task: str
     words: str
-    shot: int | None
-    name: str
+    shot: int | None = None
+    name: str = ""
     waiting: int = 0
     running: int = 0
     priority: int = 0
     since: float = 0.0
     delivery: int | None = None
     hold: int | None = None
-    workers: set[int] = field(default_factory=set)
+    fix: int | None = None
 
 
 def rows() -> list[Row]:
@@ -48,8 +49,6 @@ def rows() -> list[Row]:
         kept.waiting += job.status == "todo"
         kept.running += job.status == "doing"
         kept.priority = max(kept.priority, job.priority)
-        if job.worker_id:
-            kept.workers.add(job.worker_id)
     _name(list(found.values()))
     _since(found)
     return sorted(found.values(), key=lambda row: (-row.running, -row.priority))
@@ -57,26 +56,21 @@ def rows() -> list[Row]:
 
 def _row(job: Any) -> tuple[tuple[Any, ...], Row]:
     words = WORDS.get(job.task_name, job.task_name.replace("_", " ").capitalize())
-    args = job.args or {}
-    row = Row(job.task_name, words, args.get("shot"), "", delivery=args.get("delivery"), hold=args.get("hold"))
-    fix = args.get("fix")
-    row.name = f"fix {fix}" if fix else ""
-    return (job.task_name, row.shot, row.delivery, row.hold, fix), row
+    args = {name: value for name, value in (job.args or {}).items() if name in NAMED}
+    return (job.task_name, *(args.get(name) for name in NAMED)), Row(job.task_name, words, **args)
 
 
 def _name(found: list[Row]) -> None:
     """Put the shots and names of what the work is for."""
     holds = {h.id: h for h in Hold.objects.filter(id__in=[r.hold for r in found if r.hold]).select_related("fix")}
     deliveries = Delivery.objects.in_bulk([r.delivery for r in found if r.delivery])
-    fixes = Fix.every.in_bulk([int(r.name.split()[1]) for r in found if r.name.startswith("fix ")])
+    fixes = Fix.every.in_bulk([r.fix for r in found if r.fix])
     for row in found:
-        if row.hold in holds:
-            row.shot, row.name = holds[row.hold].fix.shot_id, holds[row.hold].fix.document["name"]
-        elif row.delivery in deliveries:
+        if row.delivery in deliveries:
             row.shot, row.name = deliveries[row.delivery].shot_id, deliveries[row.delivery].folder
-        elif row.name:
-            fix = fixes.get(int(row.name.split()[1]))
-            row.shot, row.name = (fix.shot_id, fix.document["name"]) if fix else (None, "")
+        fix = holds[row.hold].fix if row.hold in holds else fixes.get(row.fix or 0)
+        if fix is not None:
+            row.shot, row.name = fix.shot_id, fix.document["name"]
     names = dict(Shot.objects.filter(id__in={r.shot for r in found if r.shot}).values_list("id", "name"))
     for row in found:
         shot = names.get(row.shot, "")
@@ -84,15 +78,14 @@ def _name(found: list[Row]) -> None:
 
 
 def _since(found: dict[tuple[Any, ...], Row]) -> None:
-    """How long what is being done has taken so far."""
-    begun: dict[tuple[Any, ...], Any] = defaultdict(lambda: None)
-    events = ProcrastinateEvent.objects.filter(type="started", job__status="doing").select_related("job")
-    for event in events.order_by("-at"):
-        key, _ = _row(event.job)
-        begun[key] = event.at
-    for key, row in found.items():
-        if row.running and begun[key]:
-            row.since = max(0.0, (timezone.now() - begun[key]).total_seconds())
+    """How long what is being done has taken so far, since it was last begun; of several the longest."""
+    doing = ProcrastinateJob.objects.filter(status="doing")
+    begun = doing.filter(procrastinateevent__type="started").annotate(begun=Max("procrastinateevent__at"))
+    now = timezone.now()
+    for job in begun:
+        row = found.get(_row(job)[0])
+        if row is not None:
+            row.since = max(row.since, (now - job.begun).total_seconds())
 
 
 def workers() -> int:

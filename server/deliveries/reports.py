@@ -20,10 +20,9 @@ from plates.models import Plate
 from tells.states import loudest
 
 from deliveries.models import Delivery
-from deliveries.ordering import order_of, proofs_of
-from deliveries.sheets import FONTS, crops
+from deliveries.ordering import totals
+from deliveries.sheets import FONTS, Crops, Cut
 from hushcore.arrays import Codes
-from hushcore.deliver.report import summary
 from hushcore.errors import HushError
 from hushcore.tells.measure import NAMES
 
@@ -51,10 +50,10 @@ def place_of(shot: Shot, name: str) -> Path:
     return Path(settings.REPORTS) / f"shot-{shot.id}" / name
 
 
-def html(shot: Shot, by: Any = None) -> str:
-    """The report as one page that needs nothing beside it."""
+def html(shot: Shot, cut: Cut, by: Any = None) -> str:
+    """The report as one page that needs nothing beside it. ``cut``: the spots of its fixes, see ``sheets.all_crops``."""
     template = Engine(dirs=[str(FONTS.parent / "templates")], autoescape=True).get_template("report.html")
-    return str(template.render(Context({**_facts(shot, by), **_said(shot)})))
+    return str(template.render(Context({**_facts(shot, cut, by), **_said(shot)})))
 
 
 def pdf(page: str) -> bytes:
@@ -64,11 +63,12 @@ def pdf(page: str) -> bytes:
     return bytes(HTML(string=page).write_pdf())
 
 
-def _facts(shot: Shot, by: Any) -> dict[str, Any]:
+def _facts(shot: Shot, cut: Cut, by: Any) -> dict[str, Any]:
     clip, view = shot.clip, View(width=WIDE)
     fixes = list(shot.fixes.all())
-    poster = next((fix.hold.anchor for fix in _with_holds(fixes) if shot.first <= fix.hold.anchor <= shot.last), None)
-    frame = poster if poster is not None else (shot.first + shot.last) // 2
+    held = Hold.objects.filter(id__in=[fix.document["hold"] for fix in fixes if fix.document["hold"]])
+    anchors = [hold.anchor for hold in held.order_by("id") if shot.first <= hold.anchor <= shot.last]
+    frame = anchors[0] if anchors else (shot.first + shot.last) // 2
     before, after = (
         seen(codes, shot, view) for codes in (codes_of(clip.media(), frame), still.patched_codes(shot, frame))
     )
@@ -82,21 +82,11 @@ def _facts(shot: Shot, by: Any) -> dict[str, Any]:
         "by": name_of(by), "poster": frame, "before": _picture(before), "after": _picture(after),
         "clip": f"{clip.media().name} · {clip.width} x {clip.height} · {clip.encoding.words} · {shot.first} to {shot.last}, "
                 f"{count} frames at {clip.rate}" + (f" · {clip.timecode}" if clip.timecode else ""),
-        "fixes": [_fix(fix) for fix in fixes], **fonts,
+        "fixes": [_fix(fix, cut.get(fix.id, [])) for fix in fixes], **fonts,
     }  # fmt: skip
 
 
-def _with_holds(fixes: list[Fix]) -> list[Any]:
-    rows = Hold.objects.in_bulk([fix.document["hold"] for fix in fixes if fix.document["hold"]])
-    found = []
-    for fix in fixes:
-        if fix.document["hold"] in rows:
-            fix.hold = rows[fix.document["hold"]]  # type: ignore[attr-defined]
-            found.append(fix)
-    return found
-
-
-def _fix(fix: Fix) -> dict[str, Any]:
+def _fix(fix: Fix, cut: Crops) -> dict[str, Any]:
     document, loud = fix.document, loudest(fix)
     rows = [(row.frame, row.values) for row in fix.tells.all()]
     quiet = sum(all(values[name] < 1 for name in NAMES) for _, values in rows)
@@ -110,7 +100,7 @@ def _fix(fix: Fix) -> dict[str, Any]:
             }
             for entry in document["plates"] if entry["id"] in plates
         ],
-        "crops": [{"frame": n, "before": _picture(a), "after": _picture(b)} for n, a, b in crops(fix)],
+        "crops": [{"frame": n, "before": _picture(a), "after": _picture(b)} for n, a, b in cut],
         "loud": loud, "level": _level(loud), "quiet": quiet, "measured": len(rows),
         "plot": mark_safe(plot(rows, fix.shot)) if rows else "",
     }  # fmt: skip
@@ -179,14 +169,10 @@ def _said(shot: Shot) -> dict[str, Any]:
 
 
 def _delivery(delivery: Delivery) -> dict[str, Any]:
-    try:
-        ready = order_of(delivery)
-    except HushError:
-        ready = None
-    proof = summary([proof for row in delivery.frames.all() for proof in proofs_of(row)], ready)
+    known = totals(delivery)
     return {
         "folder": delivery.folder, "first": delivery.first, "last": delivery.last, "state": delivery.state,
-        "pieces": proof["pieces"], "outside": f"{proof['changed_outside']:,}", "values": f"{proof['values']:,}",
-        "inside": f"{proof['changed_inside']:,}", "coded": proof["coded"]["worst"] if proof["coded"] else None,
+        "pieces": known["pieces"], "outside": f"{known['changed_outside']:,}", "values": f"{known['values']:,}",
+        "inside": f"{known['changed_inside']:,}", "coded": known["coded"]["worst"] if known["coded"] else None,
         "checked": delivery.checked["words"] if delivery.checked else "",
     }  # fmt: skip

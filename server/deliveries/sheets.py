@@ -24,13 +24,22 @@ FELT, INK, SOFT = (30, 30, 30), (233, 233, 230), (176, 176, 173)
 LEVELS = ((1.0, (111, 159, 141)), (2.0, (224, 161, 60)), (float("inf"), (226, 96, 61)))
 
 
+Crops = list[tuple[int, Codes, Codes]]
+Cut = dict[int, Crops]
+
+
+def all_crops(shot: Shot) -> Cut:
+    """The spots of all fixes that can be laid, by the fix's id."""
+    return {fix.id: found for fix in shot.fixes.all() if (found := crops(fix))}
+
+
 def steps(shot: Shot, count: int) -> list[int]:
     """Frames at even steps, the first and the last among them."""
     frames = np.linspace(shot.first, shot.last, min(count, shot.last - shot.first + 1))
     return sorted({round(float(frame)) for frame in frames})
 
 
-def crops(fix: Fix, count: int = COLUMNS) -> list[tuple[int, Codes, Codes]]:
+def crops(fix: Fix, count: int = COLUMNS) -> Crops:
     """The spot of a fix at even steps: frame, before and after, 8 bit. Empty for a fix that cannot be laid."""
     if missing_part(fix.document):
         return []
@@ -72,12 +81,11 @@ def font(name: str, size: int) -> Any:
     return ImageFont.truetype(held, size)
 
 
-def sheet(shot: Shot) -> bytes:
-    """The contact sheet as a PNG. Raises HushError when there is no fix to show."""
+def sheet(shot: Shot, cut: Cut) -> bytes:
+    """The contact sheet of the spots in ``cut`` as a PNG. Raises HushError when there is no fix to show."""
     from PIL import Image, ImageDraw  # noqa: PLC0415
 
-    rows = [(fix, crops(fix)) for fix in shot.fixes.all()]
-    rows = [(fix, found) for fix, found in rows if found]
+    rows = [(fix, cut[fix.id]) for fix in shot.fixes.all() if fix.id in cut]
     if not rows:
         raise HushError("There is nothing to put on a contact sheet yet: circle something first.", "incomplete")
     width = 2 * MARGIN + COLUMNS * CROP[0] + (COLUMNS - 1) * GAP

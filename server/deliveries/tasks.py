@@ -2,16 +2,19 @@
 
 import os
 import platform
+import shutil
 import time
 from typing import Any
 
 from accounts.log import note
 from django.db import transaction
+from django.dispatch import receiver
 from django.utils import timezone
 from events.tell import tell
 from fixes.stack import kept_if
 from jobs import stamps
 from jobs.models import Shot
+from jobs.signals import shot_goes
 from laying import stood
 from laying.names import digest
 from laying.ready import Layer
@@ -21,7 +24,7 @@ from tells.models import Tell
 
 from deliveries import actions, ordering, reports, sheets
 from deliveries.models import DeliveredFrame, Delivery, Report
-from deliveries.ordering import folder_of, order_of, proofs_of
+from deliveries.ordering import folder_of, order_of
 from hushcore.deliver import report
 from hushcore.deliver.frames import deliver_chunk, finish
 from hushcore.deliver.pieces import Order
@@ -135,12 +138,13 @@ def _finish(delivery: Delivery) -> None:
             return
         ready, folder = order_of(held), folder_of(held)
         movies = finish(ready, range(held.first, held.last + 1), folder)
-        proof = {**report.summary(proofs(held), ready), "shot": held.shot.name, "fixes": told(held)}
+        proof = {**report.summary(ordering.proofs(held), ready), "shot": held.shot.name, "fixes": told(held)}
         report.write(folder, proof, movies, actions.write_look(held, folder))
         for stray in folder.rglob(".*.part*"):  # of workers that were killed; all that is wanted is whole by now
             stray.unlink(missing_ok=True)
         held.state, held.finished, held.checked = Delivery.State.DONE, timezone.now(), None
-        held.save(update_fields=["state", "finished", "checked"])
+        held.totals = ordering.totals_of(proof)
+        held.save(update_fields=["state", "finished", "checked", "totals"])
         done = Shot.objects.filter(id=held.shot_id).exclude(status=Shot.Status.TO_REVIEW)  # that still waits to be seen
         done.update(status=Shot.Status.DELIVERED)
         note(
@@ -152,11 +156,6 @@ def _finish(delivery: Delivery) -> None:
         )
         tell("delivery", delivery=held.id, shot=held.shot_id, state=held.state)
         tell("shot", shot=held.shot_id, job=held.shot.job_id)
-
-
-def proofs(delivery: Delivery) -> list[FrameProof]:
-    """The proofs of all frames written so far."""
-    return [proof for row in delivery.frames.all() for proof in proofs_of(row)]
 
 
 def told(delivery: Delivery) -> list[dict[str, Any]]:
@@ -182,8 +181,9 @@ def report_on(shot: int) -> None:
         return
     problem, made = "", timezone.now()
     try:
-        page = reports.html(asked.shot, asked.by)
-        files = {"report.html": page.encode(), "report.pdf": reports.pdf(page), "sheet.png": sheets.sheet(asked.shot)}
+        cut = sheets.all_crops(asked.shot)
+        sheet, page = sheets.sheet(asked.shot, cut), reports.html(asked.shot, cut, asked.by)
+        files = {"report.html": page.encode(), "report.pdf": reports.pdf(page), "sheet.png": sheet}
         for name, data in files.items():
             with written_whole(reports.place_of(asked.shot, name)) as part:
                 part.write_bytes(data)
@@ -192,6 +192,13 @@ def report_on(shot: int) -> None:
     with transaction.atomic():
         Report.objects.filter(shot=shot).update(problem=problem, made=None if problem else made)
         tell("report", shot=shot)
+
+
+@receiver(shot_goes)
+def reports_go(shot: Shot, **_: object) -> None:
+    """A shot's report goes with it."""
+    place = reports.place_of(shot, "sheet.png").parent
+    transaction.on_commit(lambda: shutil.rmtree(place, ignore_errors=True))
 
 
 @app.task(queue="deliver", name="check_delivery")

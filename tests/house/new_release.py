@@ -1,7 +1,7 @@
 """Run in an upgraded house's shell: what the rows of the first release have become."""
 
 from deliveries.models import Delivery
-from deliveries.tasks import proofs
+from deliveries.ordering import proofs
 from django.contrib.auth.models import User
 from fixes.models import Fix
 from jobs.models import Member

@@ -1,5 +1,6 @@
 import json
 
+import OpenImageIO as oiio
 import pytest
 from deliveries.models import Delivery
 from django.conf import settings
@@ -171,6 +172,24 @@ def test_a_changed_recipe_makes_only_the_frames_that_it_touches(web, whole, shot
     web.post(f"/api/deliveries/{first['id']}/again")
     work()
     assert sorted(laid) == [1001, 1002, 1006, 1007, 1008, 1009]
+
+
+def test_a_corrected_timecode_is_written_anew_and_not_copied_over(web, whole, shot, work, monkeypatch):
+    """The numbers of SMPTE ST 12 that an OpenEXR header holds are those that the shot has now."""
+    pieces = [{"what": "frames", "form": "exr-half"}]
+    web.patch(f"/api/shots/{shot.id}", {"timecode": "01:00:00:00"}, "application/json")
+    ask(web, shot, 1001, 1003, pieces=pieces)
+    work()
+    laid, first = laid_frames(monkeypatch), newest(web)
+    web.patch(f"/api/shots/{shot.id}", {"timecode": "02:00:00:00"}, "application/json")
+    web.post(f"/api/deliveries/{first['id']}/again")
+    work()
+    assert (newest(web)["state"], sorted(laid)) == ("done", [1001, 1002, 1003])
+    told = [
+        oiio.ImageInput.open(str(next((settings.DELIVERIES / row["folder"]).rglob("*.1002.exr")))).spec()
+        for row in (first, newest(web))
+    ]
+    assert [spec.getattribute("smpte:TimeCode") for spec in told] == [(0x01000001, 0), (0x02000001, 0)]  # BCD
 
 
 def test_a_fix_below_that_is_changed_meanwhile_changes_nothing_of_what_was_asked(web, whole, shot, work):

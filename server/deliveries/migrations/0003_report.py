@@ -14,6 +14,11 @@ class Migration(migrations.Migration):
     ]
 
     operations = [
+        migrations.AddField(
+            model_name='delivery',
+            name='totals',
+            field=models.JSONField(help_text='Of a finished one: its proof without the rows of its files.', null=True),
+        ),
         migrations.CreateModel(
             name='Report',
             fields=[

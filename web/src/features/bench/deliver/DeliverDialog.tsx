@@ -60,8 +60,12 @@ function Asked({ shot }: { shot: Shot }) {
     }
   };
   const takeFootage = async () => {
-    await client.POST("/api/shots/{shot}/take-footage", { params: { path: { shot: shot.id } } });
-    setProblem(null);
+    try {
+      await body(client.POST("/api/shots/{shot}/take-footage", { params: { path: { shot: shot.id } } }));
+      setProblem(null);
+    } catch (error) {
+      setProblem({ words: (error as Problem).message, kind: (error as Problem).kind });
+    }
   };
   return (
     <>
