@@ -5,7 +5,6 @@ wait while others look and paint.
 """
 
 import asyncio
-import math
 import multiprocessing
 import os
 import random
@@ -14,7 +13,7 @@ import statistics
 import tempfile
 import time
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -36,7 +35,7 @@ from hushcore.plates.plate import make_plate
 
 CHUNK, ROUNDS = 8, 2
 MARK = 0.1  # of the picture's width
-LOOKERS, PAINTERS, SECONDS = 20, 4, 60
+LOOKERS, SECONDS = 20, 60
 _work: dict[str, Any] = {}
 
 
@@ -121,6 +120,22 @@ def delivering(var: Path) -> list[tuple[str, str, str]]:
     return rows
 
 
+@dataclass(frozen=True)
+class Place:
+    """Where somebody circles a mark of the demo and paints."""
+
+    shot: str
+    frame: int
+    middle: tuple[float, float]
+    radius: float
+
+
+PLACES = (
+    Place("040 apron", 1049, (558, 314), 106), Place("110 arm", 30, (1008, 246), 30), Place("150 yard", 40, (640, 360), 60),
+    Place("040 apron", 1040, (558, 314), 90),
+)  # fmt: skip
+
+
 class Person:
     """Somebody at a screen."""
 
@@ -142,22 +157,26 @@ class Person:
         return answer
 
 
-async def look(person: Person, shot: dict[str, Any], until: float, rng: random.Random) -> None:
-    """Two frames a second, as shot and patched."""
+async def look(person: Person, shot: dict[str, Any], until: float, rng: random.Random, strokes: dict[int, int]) -> None:
+    """Two frames a second, as shot and patched; the address names the state that the screen knows of."""
     clip = shot["clip"]
     while time.monotonic() < until:
         frame, what = rng.randint(clip["first"], clip["last"]), rng.choice(("frames", "patched"))
         began = time.monotonic()
+        state = f"&v={strokes.get(shot['id'], 0)}" if what == "patched" else ""
         await person.timed(
-            person.client.get(f"/pictures/shots/{shot['id']}/{what}/{frame}.jpg?wide=1280&v={rng.random()}")
+            person.client.get(f"/pictures/shots/{shot['id']}/{what}/{frame}.jpg?l={shot['look_name']}&wide=1280{state}")
         )
         await asyncio.sleep(max(0.0, 0.5 - (time.monotonic() - began)))
 
 
-async def paint(person: Person, fix: dict[str, Any], until: float, rng: random.Random) -> None:
+async def paint(
+    person: Person, shot: int, fix: dict[str, Any], place: Place, until: float, rng: random.Random,
+    strokes: dict[int, int],
+) -> None:  # fmt: skip
     """A stroke every two seconds on a fix of one's own, and the engine's pixels of it."""
     while time.monotonic() < until:
-        x, y = rng.randint(470, 640), rng.randint(230, 390)
+        x, y = (round(middle + rng.uniform(-0.7, 0.7) * place.radius) for middle in place.middle)
         stroke = {
             "kind": "clone",
             "points": [[x, y, 1], [x + 20, y + 30, 1]],
@@ -171,6 +190,7 @@ async def paint(person: Person, fix: dict[str, Any], until: float, rng: random.R
         person.errors += answer.status_code >= 400
         if answer.status_code < 300:
             fix = answer.json()
+            strokes[shot] = strokes.get(shot, 0) + 1
         part = {"v": fix["version"], "x": x - 20, "y": y - 20, "w": 60, "h": 80}
         picture = await person.client.get(f"/pictures/fixes/{fix['id']}/plate.png", params=part)
         person.errors += picture.status_code >= 400
@@ -178,34 +198,38 @@ async def paint(person: Person, fix: dict[str, Any], until: float, rng: random.R
         await asyncio.sleep(2)
 
 
+async def _circled(person: Person, shot: int, place: Place) -> dict[str, Any]:
+    """A fix of one's own, held, with its plate on the screen."""
+    turns = np.linspace(0, 2 * np.pi, 62, endpoint=False)
+    loop = np.array(place.middle) + place.radius * np.stack([np.cos(turns), np.sin(turns)], -1)
+    asked = {"frame": place.frame, "loop": loop.tolist(), "anew": True}
+    fix: dict[str, Any] = (await person.client.post(f"/api/shots/{shot}/circle", json=asked)).json()
+    while (await person.client.get(f"/api/holds/{fix['hold']['id']}")).json()["state"] in ("waiting", "tracking"):
+        await asyncio.sleep(2)
+    fix = (await person.client.get(f"/api/fixes/{fix['id']}")).json()
+    wanted = {"version": fix["version"], "frame": place.frame}
+    fix = (await person.client.patch(f"/api/fixes/{fix['id']}/plate", json=wanted)).json()
+    await person.client.get(f"/pictures/fixes/{fix['id']}/plate.png")
+    return fix
+
+
 async def under_load(address: str) -> list[tuple[str, str, str]]:
     """Twenty who look and four who paint, for a minute."""
     first = Person(address)
     await first.sign_in()
     shots = [shot for job in (await first.client.get("/api/jobs")).json() for shot in job["shots"]]
-    apron = next(shot for shot in shots if shot["name"] == "040 apron")
-    fixes = []
-    for _ in range(PAINTERS):
-        turn = [[558 + 106 * math.cos(t / 10), 314 + 106 * math.sin(t / 10)] for t in range(62)]
-        asked = {"frame": 1049, "loop": turn, "anew": True}
-        fix = (await first.client.post(f"/api/shots/{apron['id']}/circle", json=asked)).json()
-        fixes.append(fix)
-    for k, fix in enumerate(fixes):
-        while (await first.client.get(f"/api/holds/{fix['hold']['id']}")).json()["state"] in ("waiting", "tracking"):
-            await asyncio.sleep(2)
-        fix = (await first.client.get(f"/api/fixes/{fix['id']}")).json()
-        made = await first.client.patch(
-            f"/api/fixes/{fix['id']}/plate", json={"version": fix["version"], "frame": 1049}
-        )
-        fixes[k] = made.json()
-        await first.client.get(f"/pictures/fixes/{fix['id']}/plate.png")
-    lookers, painters = [Person(address) for _ in range(LOOKERS)], [Person(address) for _ in range(PAINTERS)]
+    named = {shot["name"]: shot["id"] for shot in shots}
+    fixes = [await _circled(first, named[place.shot], place) for place in PLACES]
+    lookers, painters = [Person(address) for _ in range(LOOKERS)], [Person(address) for _ in PLACES]
     for person in (*lookers, *painters):
         await person.sign_in()
-    until, rng = time.monotonic() + SECONDS, random.Random(5)
+    until, rng, strokes = time.monotonic() + SECONDS, random.Random(5), dict[int, int]()
     await asyncio.gather(
-        *(look(person, shots[k % len(shots)], until, rng) for k, person in enumerate(lookers)),
-        *(paint(person, fix, until, rng) for person, fix in zip(painters, fixes, strict=True)),
+        *(look(person, shots[k % len(shots)], until, rng, strokes) for k, person in enumerate(lookers)),
+        *(
+            paint(person, named[place.shot], fix, place, until, rng, strokes)
+            for person, fix, place in zip(painters, fixes, PLACES, strict=True)
+        ),
     )
     for fix in fixes:
         now = (await first.client.get(f"/api/fixes/{fix['id']}")).json()

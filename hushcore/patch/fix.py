@@ -16,7 +16,7 @@ from hushcore.light.fields import Light
 from hushcore.patch import change, redone
 from hushcore.patch import place as places
 from hushcore.patch.place import Place
-from hushcore.patch.plan import ON_ITS_OWN, Evidence, Plan
+from hushcore.patch.plan import ON_ITS_OWN, Evidence, Match, Plan
 from hushcore.patch.sheets import Sheet, prepared
 from hushcore.plates.art import Art
 from hushcore.plates.plate import BESIDE, Plate, held_still
@@ -63,7 +63,12 @@ class Fix:
     @property
     def reach(self) -> int:
         """How many frames either side of one the hold must know to lay it."""
-        return steady.REACH + 1 if self.plan.match.steady > 0 else 1
+        return reach_of(self.plan.match)
+
+
+def reach_of(match: Match) -> int:
+    """How many frames either side of one the hold must know to lay a fix that is matched so."""
+    return steady.REACH + 1 if match.steady > 0 else 1
 
 
 def make_fix(

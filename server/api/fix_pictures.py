@@ -13,6 +13,7 @@ from jobs.viewing import View, changes, look_name, seen
 from laying import playing, ready, sights
 from laying import still as still_pictures
 from laying.names import digest
+from laying.turns import turn
 
 from api.answers import answer, asked, signed_in
 from hushcore.arrays import Rect
@@ -35,19 +36,24 @@ def patched(request: HttpRequest, shot: int, frame: int, suffix: str) -> HttpRes
         data = playing.stored(shot, frame, named, view, suffix)
         if data is not None:
             return answer(data, suffix)
-    found = get_object_or_404(Shot.objects.select_related("clip"), id=shot)
-    known = ready.stack(found, frame)
+    with turn():
+        data = _patched(get_object_or_404(Shot.objects.select_related("clip"), id=shot), frame, view, suffix, differs)
+    return answer(data, suffix, keep="v" in request.GET)
+
+
+def _patched(shot: Shot, frame: int, view: View, suffix: str, differs: bool) -> bytes:
+    known = ready.stack(shot, frame)
 
     def make() -> bytes:
-        codes = still_pictures.patched_codes(found, frame, known)
+        codes = still_pictures.patched_codes(shot, frame, known)
         if differs:
-            return as_bytes(changes(codes_of(found.clip.media(), frame), codes, found, view), suffix)
-        return as_bytes(seen(codes, found, view), suffix)
+            return as_bytes(changes(codes_of(shot.clip.media(), frame), codes, shot, view), suffix)
+        return as_bytes(seen(codes, shot, view), suffix)
 
     if view.part is not None:
-        return answer(make(), suffix, keep="v" in request.GET)
-    key = ready.patched_key(found, frame, known[1], view) + (" changes" if differs else "")
-    return answer(kept(shot, key, suffix, make), suffix, keep="v" in request.GET)
+        return make()
+    key = ready.patched_key(shot, frame, known[1], view) + (" changes" if differs else "")
+    return kept(shot.id, key, suffix, make)
 
 
 @signed_in
@@ -123,8 +129,9 @@ def crop(request: HttpRequest, fix: int, frame: int) -> HttpResponse:
     near = ready.hold_near(current_hold(found), frame)
     held = digest(np.asarray(near.at(frame).forward(np.zeros((1, 2)))).tolist())
     key = f"crop {found.id} {frame} {found.document['edge']} {held} {state} {look_name(found.shot)}"
-    return answer(
-        kept(found.shot_id, key, "jpg", lambda: still_pictures.crop_bytes(found, frame, after)),
-        "jpg",
-        keep="v" in request.GET,
-    )
+
+    def make() -> bytes:
+        with turn():
+            return still_pictures.crop_bytes(found, frame, after)
+
+    return answer(kept(found.shot_id, key, "jpg", make), "jpg", keep="v" in request.GET)

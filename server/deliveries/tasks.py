@@ -4,10 +4,12 @@ import os
 import platform
 import shutil
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from accounts.log import note
-from django.db import transaction
+from django.db import connection, transaction
 from django.dispatch import receiver
 from django.utils import timezone
 from events.tell import tell
@@ -35,6 +37,7 @@ from hushcore.patch.fix import Fix as ReadyFix
 from hushcore.tells.measure import NAMES
 
 WORKER = f"{platform.node()} {os.getpid()}"
+FINISHING = 0x1135  # our advisory locks' first number
 
 
 def needed(fix: int) -> bool:
@@ -130,10 +133,21 @@ def _failed(delivery: Delivery, problem: str) -> None:
         tell("delivery", delivery=delivery.id, shot=delivery.shot_id, state="failed")
 
 
+@contextmanager
+def _alone(delivery: Delivery) -> Iterator[None]:
+    """One worker at a time, without holding the row: who asks to stop must not wait while a movie is joined."""
+    with connection.cursor() as cursor:
+        cursor.execute("select pg_advisory_lock(%s, %s)", [FINISHING, delivery.id])
+        try:
+            yield
+        finally:
+            cursor.execute("select pg_advisory_unlock(%s, %s)", [FINISHING, delivery.id])
+
+
 def _finish(delivery: Delivery) -> None:
     """The last chunk to end joins what is to be one, and writes the proof beside the frames."""
-    with transaction.atomic():
-        held = Delivery.objects.select_for_update().get(id=delivery.id)
+    with _alone(delivery):
+        held = Delivery.objects.get(id=delivery.id)
         if held.stop_asked or held.frames.count() < held.last - held.first + 1 or held.state == Delivery.State.DONE:
             return
         ready, folder = order_of(held), folder_of(held)
@@ -142,6 +156,14 @@ def _finish(delivery: Delivery) -> None:
         report.write(folder, proof, movies, actions.write_look(held, folder))
         for stray in folder.rglob(".*.part*"):  # of workers that were killed; all that is wanted is whole by now
             stray.unlink(missing_ok=True)
+        _done(held, proof)
+
+
+def _done(delivery: Delivery, proof: dict[str, Any]) -> None:
+    with transaction.atomic():
+        held = Delivery.objects.select_for_update().get(id=delivery.id)
+        if held.stop_asked:  # while it was joined; going on finds all of it there
+            return
         held.state, held.finished, held.checked = Delivery.State.DONE, timezone.now(), None
         held.totals = ordering.totals_of(proof)
         held.save(update_fields=["state", "finished", "checked", "totals"])

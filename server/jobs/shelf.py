@@ -2,7 +2,8 @@
 
 import threading
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any, TypeVar
 
 from django.conf import settings
@@ -46,6 +47,8 @@ class Shelf:
 
     def __init__(self, size: Callable[[Any], int], budget: Budget = COMMON) -> None:
         self.size, self.budget = size, budget
+        self.guard = threading.Lock()
+        self.making: dict[Any, tuple[Any, int]] = {}  # what is being made, and by how many wanted
 
     def get(self, key: Any) -> Any:
         """What is kept under ``key``, or None."""
@@ -57,6 +60,24 @@ class Shelf:
         return item
 
     def once(self, key: Any, make: Callable[[], Kept]) -> Kept:
-        """Get or make."""
+        """Get or make; who asks for what another thread is making waits for it instead of making it again."""
         found: Kept | None = self.get(key)
-        return found if found is not None else self.put(key, make())
+        if found is not None:
+            return found
+        with self._making(key):
+            found = self.get(key)
+            return found if found is not None else self.put(key, make())
+
+    @contextmanager
+    def _making(self, key: Any) -> Iterator[None]:
+        with self.guard:
+            lock, waiting = self.making.get(key, (threading.RLock(), 0))
+            self.making[key] = (lock, waiting + 1)
+        try:
+            with lock:
+                yield
+        finally:
+            with self.guard:
+                lock, waiting = self.making.pop(key)
+                if waiting > 1:
+                    self.making[key] = (lock, waiting - 1)

@@ -25,12 +25,12 @@ from hushcore.hold.record import Hold as EngineHold
 from hushcore.media.pictures import read_codes
 from hushcore.patch.filling import on_its_own
 from hushcore.patch.fix import Fix as ReadyFix
-from hushcore.patch.fix import make_fix
+from hushcore.patch.fix import make_fix, reach_of
 from hushcore.patch.lay import lay_all
 from hushcore.patch.plan import ON_ITS_OWN, Plan
 from hushcore.plates import plate as plates
 from hushcore.recipe.build import build_art
-from hushcore.recipe.models import ArtData
+from hushcore.recipe.models import ArtData, MatchData, check
 from hushcore.retouch.strokes import Canvas, paint
 from laying import bases, behind, evidence
 from laying.names import digest, recipe_of
@@ -288,28 +288,37 @@ def stack(shot: Shot, frame: int, below: int | None = None) -> Stack:
         near = hold_near(layer.hold, frame, layer.prepared.reach)
         if near.has(frame):
             laid.append(replace(layer.prepared, hold=near))
-            names.append(_name(layer, near))
+            names.append(_name(layer.fix, near, layer.evidence_name))
     return laid, digest(names)
 
 
-def _name(layer: Layer, near: EngineHold) -> list[Any]:
-    return [layer.fix.id, recipe_of(layer.fix.document), held_name(near), layer.evidence_name]
+def _name(fix: Fix, near: EngineHold, evidence_name: str) -> list[Any]:
+    return [fix.id, recipe_of(fix.document), held_name(near), evidence_name]
 
 
 def states(shot: Shot, frames: range) -> dict[int, str]:
-    """The names that ``stack`` gives to some frames in a row, with one look at each hold."""
+    """The names that ``stack`` gives to some frames in a row, with one look at each hold; nothing is made ready for it. A
+    fix that cannot be made ready is named too, so that such a shot's pictures are not found and say so where they are laid."""
     names: dict[int, list[Any]] = {frame: [] for frame in frames}
-    for layer in layers(shot):
-        reach = layer.prepared.reach
-        rows = {
-            row.frame: row.engine() for row in layer.hold.on(list(range(frames[0] - reach, frames[-1] + reach + 1)))
-        }
-        whole = layer.hold.engine(frames=False)
-        for frame in frames:
-            near = replace(whole, frames={n: rows[n] for n in range(frame - reach, frame + reach + 1) if n in rows})
-            if not is_off(layer.fix.document, frame) and near.has(frame):
-                names[frame].append(_name(layer, near))
+    for fix in shot.fixes.all():
+        fix.shot = shot
+        if not fix.document["on"] or missing_part(fix.document):
+            continue
+        with suppress(HushError):
+            _name_all(fix, frames, names)
     return {frame: digest(found) for frame, found in names.items()}
+
+
+def _name_all(fix: Fix, frames: range, names: dict[int, list[Any]]) -> None:
+    hold = current_hold(fix)
+    _, evidence_name = evidence.named(fix, hold)
+    reach = reach_of(check(fix.document["match"], MatchData, fix.document["name"]).match())
+    rows = {row.frame: row.engine() for row in hold.on(list(range(frames[0] - reach, frames[-1] + reach + 1)))}
+    whole = hold.engine(frames=False)
+    for frame in frames:
+        near = replace(whole, frames={n: rows[n] for n in range(frame - reach, frame + reach + 1) if n in rows})
+        if not is_off(fix.document, frame) and near.has(frame):
+            names[frame].append(_name(fix, near, evidence_name))
 
 
 def patched_key(shot: Shot, frame: int, state: str, view: View) -> str:
