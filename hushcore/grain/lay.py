@@ -1,16 +1,22 @@
 """Taking grain off a picture and laying fresh grain; both in tonal values."""
 
+from collections.abc import Iterator, Sequence
 from functools import lru_cache
 
 import cv2
 import numpy as np
-from scipy import fft
+from scipy import fft, ndimage
 
 from hushcore.arrays import F32, F64
 from hushcore.grain.model import BLOCK, Grain, hann, luma_of
 
 STEP = 8  # px between blocks
 BETA = 1.0  # times the measured power that is taken off
+AROUND = 2  # blocks each way whose power tells texture from grain
+EULER = 0.5772  # by which the mean log power of a random frequency lies under the log of its mean (Exp(1))
+SURE = 4.0  # times the grain's power: a frequency above it is an edge's, whatever its neighbours say
+KEEPS = 0.7  # under 1 more of the texture is kept, and more of the grain with it
+LOG_LEAST = 1e-14
 FIELD_LEAST, FIELDS = 512, 2  # px, and how many fields a window is added up from
 FIELDS_KEPT = 8
 # luma, red-blue and green-magenta differences: grain of one colour stays in one row
@@ -33,15 +39,13 @@ def degrained_and_left(tonal: F32, grain: Grain, amount: float = 1.0) -> tuple[F
     right, below = -(width + 2 * pad - BLOCK) % STEP, -(height + 2 * pad - BLOCK) % STEP
     padded = cv2.copyMakeBorder(tonal, pad, pad + below, pad, pad + right, cv2.BORDER_REFLECT_101)
     sigma = grain.sigma_at(cv2.GaussianBlur(luma_of(padded), (0, 0), 2.0))
-    out, weight = np.zeros(padded.shape, np.float32), np.zeros(padded.shape[:2], np.float32)
     window = hann().astype(np.float32)
-    filtered = _Filter(grain.spectrum, amount)
+    filtered = _Filter(grain.spectrum, amount, window)
     views = np.lib.stride_tricks.sliding_window_view(padded, (BLOCK, BLOCK), axis=(0, 1))[::STEP, ::STEP]
     rows, cols = views.shape[:2]
     strength = sigma[BLOCK // 2 :: STEP, BLOCK // 2 :: STEP][:rows, :cols]
-    for row in range(rows):
-        blocks = np.moveaxis(views[row], 1, -1)  # (n, 16, 16, 3)
-        made = filtered(blocks, strength[row], window) * window[..., None]
+    out, weight = np.zeros(padded.shape, np.float32), np.zeros(padded.shape[:2], np.float32)
+    for row, made in filtered.rows([np.moveaxis(view, 1, -1) for view in views], strength):
         top = row * STEP
         for first in range(BLOCK // STEP):  # blocks that do not overlap are added side by side
             some = made[first :: BLOCK // STEP]
@@ -54,10 +58,12 @@ def degrained_and_left(tonal: F32, grain: Grain, amount: float = 1.0) -> tuple[F
 
 
 class _Filter:
-    """The Wiener filter of a row of blocks."""
+    """The Wiener filter of blocks, row by row. How strong the texture is at a frequency is read from the block and those
+    around it: one block's own power is as much chance as texture, and would take most of a fine weave for grain."""
 
-    def __init__(self, spectrum: F64, amount: float) -> None:
-        self.spectrum = (spectrum * (BETA * amount**2)).astype(np.float32)
+    def __init__(self, spectrum: F64, amount: float, window: F32) -> None:
+        self.spectrum = (spectrum * (BETA * amount**2)).astype(np.float32)[:, : BLOCK // 2 + 1]
+        self.window = window
         line = np.fft.fftfreq(BLOCK)
         # a Laplacian's response: what looks finest
         across, down = np.cos(2 * np.pi * line[: BLOCK // 2 + 1]), np.cos(2 * np.pi * line)
@@ -69,21 +75,40 @@ class _Filter:
         """Share of the luma grain's finest variance that the filter lets through."""
         return float(np.median(np.concatenate(self.shares))) if self.shares else 0.0
 
-    def __call__(self, blocks: F32, sigma: F32, window: F32) -> F32:
+    def rows(self, blocks: Sequence[F32], sigma: F32) -> Iterator[tuple[int, F32]]:
+        """Filtered rows of windowed blocks (n, 16, 16, 3), each with its number. ``sigma`` (rows, n, 3)."""
+        kept: dict[int, tuple[F32, F32, F32]] = {}
+        for row in range(len(blocks)):
+            for ahead in range(row, min(row + AROUND, len(blocks) - 1) + 1):
+                if ahead not in kept:
+                    kept[ahead] = self._bins(blocks[ahead])
+            kept.pop(row - AROUND - 1, None)
+            mean, bins, _ = kept[row]
+            usual = np.mean([logs for _, _, logs in kept.values()], axis=0)
+            yield row, self._filtered(mean, bins, usual, sigma[row])
+
+    def _bins(self, blocks: F32) -> tuple[F32, F32, F32]:
+        """Mean, frequencies in opponent colours, and their log power averaged along the row."""
         mean = blocks.mean((1, 2), keepdims=True)
-        opponent = ((blocks - mean) @ OPPONENT.T.astype(np.float32)) * window[..., None]
+        opponent = ((blocks - mean) @ OPPONENT.T.astype(np.float32)) * self.window[..., None]
         bins = fft.rfft2(opponent, axes=(1, 2)) / BLOCK
-        half = self.spectrum[:, : BLOCK // 2 + 1]
+        logs = np.log(np.abs(bins) ** 2 + LOG_LEAST)
+        return mean, bins, ndimage.uniform_filter1d(logs, 2 * AROUND + 1, axis=0, mode="nearest")
+
+    def _filtered(self, mean: F32, bins: F32, usual: F32, sigma: F32) -> F32:
+        half = self.spectrum
         # power of the grain of each block in each opponent channel: o (sigma S sigma') o'
         scaled = OPPONENT[None] * sigma[:, None, :]
         pairs = (scaled[..., :, None] * scaled[..., None, :]).reshape(-1, 9)
         noise = (pairs @ half.reshape(-1, 9).T).reshape(len(sigma), 3, *half.shape[:2]).transpose(0, 2, 3, 1)
-        power = np.abs(bins) ** 2
-        gain = np.maximum(power - noise, 0) / np.maximum(power, 1e-12)
+        around, own = np.exp(usual + EULER), np.abs(bins) ** 2
+        gain = np.maximum(around - noise, 0) / np.maximum(around, 1e-12)
+        gain = np.maximum(gain**KEEPS, np.maximum(own - SURE * noise, 0) / np.maximum(own, 1e-12))
         fine = noise[..., 0] * self.finest
         self.shares.append((gain[..., 0] ** 2 * fine).sum((1, 2)) / np.maximum(fine.sum((1, 2)), 1e-12))
         back = fft.irfft2(bins * gain * BLOCK, s=(BLOCK, BLOCK), axes=(1, 2))
-        return np.asarray(back @ np.linalg.inv(OPPONENT).T + mean * window[..., None], np.float32)
+        back = back @ np.linalg.inv(OPPONENT).T + mean * self.window[..., None]
+        return np.asarray(back * self.window[..., None], np.float32)
 
 
 def fresh(grain: Grain, shape: tuple[int, int], seed: int) -> F32:

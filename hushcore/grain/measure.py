@@ -49,8 +49,7 @@ def residual(read: Reader, hold: Hold, frame: int, rect: Rect, encoding: Encodin
     if not count:
         raise HushError("No neighbouring frame is held, so the grain cannot be told from the texture.", "no-grain")
     mean = total / count
-    rest = own - mean
-    rest -= cv2.GaussianBlur(rest, (0, 0), RELIGHT)
+    rest = own - mean  # wider differences have been taken out with the light
     return np.asarray(rest / np.sqrt(1 + LEFT_BY_NEIGHBOURS / count), np.float32), mean
 
 

@@ -18,7 +18,7 @@ from hushcore.patch.filling import taken_from
 from hushcore.patch.finish import RESAMPLED, finish_of
 from hushcore.patch.fix import Fix
 from hushcore.patch.look import Seen, look
-from hushcore.patch.motion import Smear, blurred
+from hushcore.patch.motion import Smear, blurred, usual
 from hushcore.patch.sheets import Sheet
 from hushcore.plates.blend import by_guides, by_light, by_time
 
@@ -70,8 +70,14 @@ def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
     if live is not None:
         added, grain = live, _lost_grain(fix)
     elif fix.evidence.grain is not None and match.grain != "off":
-        finish = finish_of(seen.current, added, seen.region, fix.evidence.grain, fix.encoding, match.sharpness)
-        missing = np.sqrt(1 - min(fix.sheets[used[0]].left, MOST_LEFT))
+        assert seen.maps is not None
+        finish = finish_of(
+            seen.current, added, seen.region, fix.evidence.grain, fix.encoding, match.sharpness, seen.maps
+        )
+        left = (
+            0.0 if finish.soft > 0 else fix.sheets[used[0]].left / max(1.0, 0.0 if smeared is None else usual(smeared))
+        )
+        missing = np.sqrt(1 - min(left, MOST_LEFT))
         grain, added = match.grain_amount * finish.grain * float(missing), finish.on(added)
     if seen.gleam is not None:
         added = added + seen.gleam

@@ -5,13 +5,14 @@ from collections.abc import Callable, Sequence
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Rect
+from hushcore.arrays import F32, Codes, Mask, Rect
 from hushcore.colour.encoding import Encoding
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.grain.measure import measure, residual
 from hushcore.grain.model import Grain, luma_of
-from hushcore.hold.maps import dense_forward
+from hushcore.hold.confidence import CELL
+from hushcore.hold.maps import dense_forward, dense_inverse
 from hushcore.hold.record import Hold
 from hushcore.light import evidence as lights
 from hushcore.light.region import CLIP_AT, Pair, Region, full, halved
@@ -25,6 +26,9 @@ from hushcore.plates.plate import Plate, make_plate, sample_linear, still_pictur
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte
 GRAIN_FRAMES = 3
+GRAIN_LOOKS = 6  # frames that are looked at for those
+GROUND_LEAST, USED = 6000, 5  # px of a frame; of nine: cells of the ground that the hold has used
+MOTION_SHARE = 0.25  # px of possible miss for each px of motion: it is blurred, and blur changes
 GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is looked at
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
 FAST = 4.0  # px a frame: less says nothing of the shutter
@@ -106,21 +110,48 @@ def _sample(
 
 
 def _grain(read: Reader, hold: Hold, held: Sequence[int], rect: Rect, encoding: Encoding) -> Grain | None:
-    """From the frames where the hold is best, at three places of the shot."""
-    third = max(1, len(held) // GRAIN_FRAMES)
-    chosen = [min(held[k : k + third], key=lambda n: hold.frames[n].drift_rms) for k in range(0, len(held), third)]
-    parts = []
-    for frame in chosen[:GRAIN_FRAMES]:
+    """From frames where the hold is best and the surface slowest, over the shot: those of them on which the neighbours miss
+    by least, for what they miss beside grain is texture that was blurred or bent otherwise."""
+    share = max(1, len(held) // GRAIN_LOOKS)
+    chosen = [min(held[k : k + share], key=lambda n: _unsteady(hold, n, rect)) for k in range(0, len(held), share)]
+    parts: list[tuple[tuple[F32, F32], Mask]] = []
+    for frame in chosen[:GRAIN_LOOKS]:
         at = hold.at(frame).forward(rect.corners)
         grow = max(0, int(GRAIN_SIDE - np.ptp(at, axis=0).min()) // 2)
         place = Rect.around(at).grown(grow).clipped(*hold.size)
         if min(place.width, place.height) < 48:
             continue
         try:
-            parts.append(residual(read, hold, frame, place, encoding))
+            parts.append((residual(read, hold, frame, place, encoding), _on_ground(hold, frame, place)))
         except HushError:
             continue  # no neighbour of this frame is held: the others tell
-    return measure(parts, [np.ones(noise.shape[:2], bool) for noise, _ in parts]) if parts else None
+    # by what they miss on the ground, or anywhere where little of it is read
+    parts = [(part, on if on.sum() >= GROUND_LEAST else np.ones_like(on)) for part, on in parts]
+    parts.sort(key=lambda part: float(np.median(np.abs(part[0][0][part[1]][:, 1]))))
+    least = parts[:GRAIN_FRAMES]
+    return measure([part for part, _ in least], [on for _, on in least]) if least else None
+
+
+def _on_ground(hold: Hold, frame: int, place: Rect) -> Mask:
+    """Where the frame's ``place`` shows ground that the hold has used: beyond it the neighbours lie anyhow."""
+    row = hold.frames.get(frame)
+    if row is None or row.cells is None:
+        return np.ones((place.height, place.width), bool)
+    used = ((row.cells <= 9) & (row.cells >= USED)).astype(np.uint8)
+    x, y = dense_inverse(hold.at(frame), place)
+    x, y = (np.floor((side - np.float32(low)) / CELL) for side, low in zip((x, y), hold.corner, strict=True))
+    found = cv2.remap(
+        used, np.float32(x), np.float32(y), cv2.INTER_NEAREST, borderMode=cv2.BORDER_CONSTANT, borderValue=0
+    )
+    return np.asarray(found > 0)
+
+
+def _unsteady(hold: Hold, frame: int, rect: Rect) -> float:
+    """Px by which a frame's neighbours may miss it: the hold's drift, and a share of the motion."""
+    near = [n for n in (frame - 1, frame + 1) if hold.has(n)]
+    ends = [hold.at(n).forward(rect.corners.mean(0, keepdims=True)) for n in (frame, *near)]
+    went = max((float(np.hypot(*(end - ends[0])[0])) for end in ends[1:]), default=0.0)
+    return float(hold.frames[frame].drift_rms + MOTION_SHARE * went)
 
 
 def _shutter(

@@ -8,13 +8,16 @@ import numpy as np
 
 from hushcore.arrays import F32, F64, Mask
 from hushcore.colour.encoding import Encoding
+from hushcore.geometry import sampling
 from hushcore.grain.lay import fresh
 from hushcore.grain.model import BLOCK, LUMA, Grain, luma_of
 from hushcore.light.region import HALF, Region, halved
 
 SMOOTH = 2.0  # px over which brightness is read for the grain's strength
 FINEST = 1.0  # px: the finest band is what a Gaussian of this takes away
-RESAMPLED = 0.93  # share of the finest band's energy that one resampling by cubic B-spline leaves
+RESAMPLED = 0.93  # share of the finest band's energy of detail that one resampling by cubic B-spline leaves
+TRIED, TRIED_MOST, EDGE = 96, 512, 8  # px: of the maps, and of grain at most, that a resampling is tried on; beside it
+BROUGHT_LEAST = 0.3
 LEAST_GRAIN = 0.3  # times the measured strength
 DETAIL_MOST = 1.6  # times its own: detail that is not there cannot be made stronger
 SMALLEST_RING = 600  # px
@@ -22,6 +25,9 @@ MIDDLE = 0.8, 2.4  # px: the band that tells whether a frame is out of focus
 STEPS = (0.0, 0.6, 0.9, 1.3, 1.8, 2.5, 3.5)  # px of softness that are tried
 ENOUGH = 6.0  # times the grain's energy in the band: with less there is no detail to tell it from
 LEAST_LOSS = 0.78  # share of energy: smaller losses come from resampling and chance
+
+
+Maps = tuple[F32, F32]
 
 
 @dataclass(frozen=True)
@@ -43,8 +49,11 @@ class Finish:
         return np.asarray(picture + np.float32(self.detail - 1) * fine, np.float32)
 
 
-def finish_of(current: F32, made: F32, region: Region, grain: Grain, encoding: Encoding, sharpness: bool) -> Finish:
-    """What brings the patch to the frame's own sharpness and grain; both pictures linear, on the still surface.
+def finish_of(
+    current: F32, made: F32, region: Region, grain: Grain, encoding: Encoding, sharpness: bool, maps: Maps
+) -> Finish:
+    """What brings the patch to the frame's own sharpness and grain; both pictures linear, on the still surface, the frame's
+    own brought there by ``maps`` (x and y in the frame).
 
     Grain first: as much as was measured. What the patch's finest band then still lacks is what carrying it has cost:
     its detail is made stronger; where it has more than the frame, less grain is laid. Where the ring does not tell,
@@ -58,12 +67,30 @@ def finish_of(current: F32, made: F32, region: Region, grain: Grain, encoding: E
     soft = _softness(now, then, ring, variance * _share(grain, _middle)) if sharpness else 0.0
     if soft >= STEPS[1] / 2:
         return Finish(soft=soft)
-    noise = variance * _share(grain, _finest)
-    frame, own = _energy(now, ring, 0, FINEST) / RESAMPLED, _energy(then, ring, 0, FINEST) * RESAMPLED
+    # as the frame shows it on the still surface: its grain after one resampling, the patch's detail after two
+    noise = variance * _share(grain, _finest) * brought(grain, maps)
+    frame, own = _energy(now, ring, 0, FINEST), _energy(then, ring, 0, FINEST) * RESAMPLED**2
     lacking = frame - own - noise
     if lacking > 0 and sharpness:
         return Finish(detail=float(min(np.sqrt(1 + lacking / max(own, 1e-12)), DETAIL_MOST)))
     return Finish(grain=float(np.sqrt(np.clip((frame - own) / max(noise, 1e-12), LEAST_GRAIN**2, 1))))
+
+
+def brought(grain: Grain, maps: Maps) -> float:
+    """Share of the grain's finest energy that is left when a frame is sampled at ``maps``: three quarters of white grain
+    between pixels, nearly all of soft grain; tried on grain of the kind itself, in the middle of the maps."""
+    rows, cols = maps[0].shape
+    part = (
+        slice(max(0, (rows - TRIED) // 2), (rows + TRIED) // 2),
+        slice(max(0, (cols - TRIED) // 2), (cols + TRIED) // 2),
+    )
+    x, y = (np.ascontiguousarray(side[part]) for side in maps)
+    left, top = np.floor(x.min()) - EDGE, np.floor(y.min()) - EDGE
+    wide, tall = (int(min(np.ceil(side.max() - low) + EDGE, TRIED_MOST)) for side, low in ((x, left), (y, top)))
+    tried = fresh(grain, (tall, wide), 0)
+    there = sampling.sampled(tried, x - np.float32(left), y - np.float32(top))
+    before, after = (_energy(luma_of(one), np.ones(one.shape[:2], bool), 0, FINEST) for one in (tried, there))
+    return float(np.clip(after / max(before, 1e-12), BROUGHT_LEAST, 1.0))
 
 
 def _softness(now: F32, then: F32, ring: Mask, noise: float) -> float:

@@ -65,6 +65,11 @@ def halved_smear(vectors: Smear | None) -> Smear | None:
     return across, down
 
 
+def usual(vectors: Smear) -> float:
+    """The median length in px of the smears."""
+    return float(np.median(np.hypot(*(side[::4, ::4] for side in vectors))))
+
+
 def longest(vectors: Smear) -> float:
     """The length in px of the longest smear."""
     return float(np.sqrt((vectors[0] ** 2 + vectors[1] ** 2).max()))
