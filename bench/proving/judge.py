@@ -22,6 +22,7 @@ from hushcore.hold.maps import dense_forward, dense_inverse
 from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
 from hushcore.hold.through import track
+from hushcore.hold.wider import Wider
 from hushcore.media import yuv
 from hushcore.media.footage import open_footage
 from hushcore.media.movies import Movie
@@ -31,10 +32,9 @@ from hushcore.patch.fix import Fix, make_fix
 from hushcore.patch.lay import Laid, lay
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.plates.plate import Plate, make_plate
+from hushcore.recipe.circle import GROUND_GROWTH, STANDING_GROWTH, WIDER_GROWTH
 
 EVERY = 3  # frames
-GROUND = 26  # px that a loop grows to its ground
-WIDE_GROUND = 70  # px, when the mark itself is no ground
 LOOP = 4  # px that an artist's loop lies outside the mark
 SEEN_LEAST = 150  # px of a mark that must show
 IN_FRONT = 0.9
@@ -178,11 +178,13 @@ def held(shot: Shot, loop: np.ndarray) -> Hold:
 
 
 def _held(shot: Shot, loop: np.ndarray) -> Hold:
-    ground = Ground.of([grown(loop, WIDE_GROUND if shot.stands else GROUND, shot.drawn.size).tolist()])
+    ground = Ground.of([grown(loop, STANDING_GROWTH if shot.stands else GROUND_GROWTH, shot.drawn.size).tolist()])
     if shot.stands:
         ground = replace(ground, stands=(loop,))
     found: Hold | None = None
-    for _, found in track(shot.clip.read, ground, "auto", shot.anchor, shot.frames[0], shot.frames[-1]):
+    around = Ground.of([grown(loop, WIDER_GROWTH, shot.drawn.size).tolist()])
+    wider = None if shot.stands else Wider(around, loop)
+    for _, found in track(shot.clip.read, ground, "auto", shot.anchor, shot.frames[0], shot.frames[-1], wider):
         pass
     assert found is not None
     return found

@@ -34,6 +34,7 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     from hushcore.hold.auto import chosen
     from hushcore.hold.overlay import stands_still
     from hushcore.hold.through import track
+    from hushcore.hold.wider import Wider
     from hushcore.media.footage import open_footage
     from hushcore.media.pictures import write_codes
     from hushcore.media.scan import examine
@@ -55,7 +56,9 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     click.echo(f"Held as {surface}: the plainest surface that fits.", err=True)
     hold: Any = None
     with click.progressbar(length=max(1, found.last - found.first), label="Tracking", file=sys.stderr) as bar:
-        for _, growing in track(found.read, ground, method, data.frame, found.first, found.last):
+        around = circle.wider_ground(loop, data.frame, width, height).ground()
+        wider = None if stands else Wider(around, loop)
+        for _, growing in track(found.read, ground, method, data.frame, found.first, found.last, wider):
             hold = growing
             bar.update(1)
     held = out.with_name(f"{out.stem}.hold.json")

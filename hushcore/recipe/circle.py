@@ -15,6 +15,7 @@ from hushcore.recipe.models import GroundData
 
 STANDING_GROWTH = 70  # px, for a mark that is itself no ground
 GROUND_GROWTH = 26  # px: larger than the mark, as is common practice, but not over the next fold
+WIDER_GROWTH = 120  # px, where that has too little to hold on to
 FACETS = 32
 EDGE_NODES = 8
 SOFT = 14.0  # px outside the edge
@@ -77,6 +78,11 @@ def ground_of(outline: np.ndarray, frame: int, width: int, height: int, stands: 
     hull = cv2.convexHull(outline.astype(np.float32))[:, 0, :]
     mark = [(round(float(x), 1), round(float(y), 1)) for x, y in hull]
     return GroundData(anchor=frame, read=[ground_around(outline, width, height, STANDING_GROWTH)], stands=[mark])
+
+
+def wider_ground(outline: np.ndarray, frame: int, width: int, height: int) -> GroundData:
+    """A ground that is tried where the loop's own one has too little to hold on to."""
+    return GroundData(anchor=frame, read=[ground_around(outline, width, height, WIDER_GROWTH)])
 
 
 def corner_nodes(outline: np.ndarray) -> list[dict[str, Any]]:

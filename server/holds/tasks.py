@@ -1,6 +1,7 @@
 """Tracking in worker processes: chunks of frames, each frame kept as soon as it is measured."""
 
 import logging
+from dataclasses import asdict
 from functools import lru_cache
 
 import numpy as np
@@ -19,6 +20,7 @@ from holds.reworking import made_anew
 from holds.rows import keep, pack_state, unpack_state
 from holds.sharing import holds_of
 from holds.signals import hold_settled
+from holds.widening import widened
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
 from hushcore.hold.bridge import bridge
@@ -136,9 +138,7 @@ def _start_at(hold: Hold, run: Run, tracker: Tracker) -> None:
 def _describe(hold: Hold, tracker: Tracker) -> None:
     """Where the map's grid and drift cells lie; the same for both directions."""
     grid = tracker.grid
-    hold.grid = None if grid is None else {
-        "left": grid.left, "top": grid.top, "spacing": grid.spacing, "across": grid.across, "down": grid.down,
-    }  # fmt: skip
+    hold.grid = None if grid is None else asdict(grid)
     hold.corner = [tracker.still.rect.left, tracker.still.rect.top]
     Hold.objects.filter(id=hold.id).update(grid=hold.grid, corner=hold.corner)
     Hold.objects.filter(id=hold.id, state=Hold.State.WAITING).update(state=Hold.State.TRACKING)
@@ -188,12 +188,12 @@ def _finish(hold: Hold, run: Run | None, problem: str) -> None:
 
 @app.task(queue="track", priority=SOON, name="settle")
 def settle(hold: int) -> None:
-    """A hold is done: bridge what was hidden, and tell whoever goes on from there."""
+    """A hold is done: bridge what was hidden, see whether a wider ground is surer, and tell whoever goes on from there."""
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
     if held is None or not held.fix.shot.fixes.filter(document__hold=hold).exists():
         return
     _bridge(held)
-    hold_settled.send(Hold, hold=held)
+    hold_settled.send(Hold, hold=widened(held, _outline(held)) or held)
 
 
 def _bridge(hold: Hold) -> None:

@@ -298,3 +298,43 @@ def test_a_ground_that_no_surface_holds_ends_both_directions(web, shot, footage,
     assert hold["state"] == "failed"
     assert "no texture" in hold["problem"]
     assert not ProcrastinateJob.objects.filter(task_name="track", status="todo").exists()
+
+
+def test_a_poor_hold_of_a_loop_is_tried_on_a_wider_ground_and_stays_the_artist_s(web, shot, work, monkeypatch):
+    """Where the mark is the better for it, the fix lies on the new hold as a step of its own; else nothing changes."""
+    from holds import widening
+
+    monkeypatch.setattr(widening, "poor", lambda hold: True)
+    answers = iter([False, True])
+    monkeypatch.setattr(widening, "better", lambda *_: next(answers))
+    circle = lambda x: web.post(  # noqa: E731
+        f"/api/shots/{shot.id}/circle", {"frame": 1004, "loop": loop(x), "anew": True}, "application/json"
+    ).json()
+    first, second = circle(160.0), circle(100.0)
+    work()
+    assert Hold.objects.count() == 3
+    assert web.get(f"/api/fixes/{first['id']}").json()["hold"]["id"] == first["hold"]["id"]
+    now = web.get(f"/api/fixes/{second['id']}").json()
+    assert now["hold"]["id"] != second["hold"]["id"]
+    wide, own = (np.ptp(np.array(one["hold"]["ground"]["read"][0]), axis=0) for one in (now, second))
+    assert (wide > own + 50).all()
+    taken = Hold.objects.get(id=now["hold"]["id"])
+    assert taken.state == Hold.State.DONE
+    assert taken.frames.count() == COUNT - 1
+    errors = [taken.engine().at(n).forward(SPOT) - truth(n) for n in range(FIRST, LAST + 1)]
+    assert np.abs(errors).max() < 0.3
+    back = web.post(f"/api/fixes/{second['id']}/undo", {"version": now["version"]}, "application/json").json()
+    assert back["hold"]["id"] == second["hold"]["id"]
+
+
+def test_a_ground_that_the_artist_drew_is_never_widened(web, hands, work, monkeypatch):
+    from holds import widening
+
+    monkeypatch.setattr(widening, "poor", lambda hold: True)
+    monkeypatch.setattr(widening, "better", lambda *_: True)
+    hold = hands.fix["hold"]
+    hands.do("post", "track", method={"kind": "auto"}, ground=hold["ground"])
+    work()
+    after = now(hands)["hold"]
+    assert after["id"] == Hold.objects.order_by("-id")[0].id
+    assert after["ground"]["read"] == hold["ground"]["read"]

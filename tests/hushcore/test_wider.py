@@ -1,0 +1,107 @@
+"""A hold on a ground with too little to hold on to, and the wider ground that is tried then."""
+
+import numpy as np
+import pytest
+import scipy.ndimage as ndi
+from skimage import data
+
+from hushcore.hold.record import Hold, HoldFrame
+from hushcore.hold.through import track
+from hushcore.hold.wider import BETTER_BY, MOST, Wider, alike, poor, unsure
+from hushcore.recipe.circle import GROUND_GROWTH, ground_of, wider_ground
+
+SIZE, COUNT, ANCHOR = 420, 14, 4
+MIDDLE, BARE = 210, 70  # px
+TURNS = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+LOOP = MIDDLE + 16 * np.stack([np.cos(TURNS), np.sin(TURNS)], -1)
+
+
+def of_drifts(drifts: list[float], lost: int = 0) -> Hold:
+    cells = np.zeros((1, 1), np.float32)
+    frames = {
+        n: HoldFrame(np.eye(3), cells, drift, 1.0, n > len(drifts) - lost) for n, drift in enumerate(drifts, start=1)
+    }  # fmt: skip
+    return Hold("planar", 0, (10, 10), None, (0, 0), frames)
+
+
+def test_a_hold_is_as_unsure_as_its_drift_and_a_lost_frame_is_anywhere():
+    assert unsure(of_drifts([1, 3])) == 2
+    assert unsure(of_drifts([500, 2])) == (MOST + 2) / 2
+    assert unsure(of_drifts([0, 0], lost=1)) == MOST / 2
+    assert unsure(of_drifts([])) == 0
+    assert poor(of_drifts([4, 4]))
+    assert not poor(of_drifts([1, 1]))
+
+
+def test_the_wider_ground_is_the_loop_s_own_only_larger():
+    own, wide = ground_of(LOOP, ANCHOR, SIZE, SIZE, False), wider_ground(LOOP, ANCHOR, SIZE, SIZE)
+    reach = [np.ptp(np.array(one.read[0]), axis=0) for one in (own, wide)]
+    assert reach[0] == pytest.approx([32 + 2 * GROUND_GROWTH] * 2, abs=4)
+    assert (reach[1] > reach[0] + 150).all()
+    assert wide.anchor == ANCHOR
+    assert (wide.ignore, wide.passing, wide.stands) == ([], [], [])
+
+
+def moved(frame: int, own: bool = True) -> np.ndarray:
+    k = frame - ANCHOR
+    return np.array([7.0 * k, 3 * np.sin(k)]) if own else np.array([-5.0 * k, 4.0 * k])
+
+
+def shot(frame: int, one_surface: bool) -> np.ndarray:
+    """A bare disc with a faint mark, in a surface of scikit-image's ``gravel`` (CC0) that moves with it, or past it."""
+    texture = np.asarray(data.gravel(), np.float32) / 255
+    y, x = np.mgrid[0:SIZE, 0:SIZE].astype(float)
+    dx, dy = moved(frame)
+    away = np.hypot(x - dx - MIDDLE, y - dy - MIDDLE)
+    bx, by = moved(frame, own=one_surface)
+    around = 0.2 + 0.6 * ndi.map_coordinates(texture, [y - by + 40, x - bx + 40], order=1, mode="reflect")
+    bare = 0.5 - 0.02 * np.exp(-(away**2) / 60)
+    grey = bare + (around - bare) * np.clip((away - BARE) / 8, 0, 1)
+    grey = grey + np.random.default_rng(frame).normal(0, 0.02, grey.shape)
+    return np.round(np.clip(np.repeat(grey[..., None], 3, 2), 0, 1) * 65535).astype(np.uint16)
+
+
+def held(one_surface: bool, wide: bool) -> tuple[Hold, float]:
+    """The hold that is taken, and the RMS error (px) in the loop."""
+    own = ground_of(LOOP, ANCHOR, SIZE, SIZE, False).ground()
+    wider = Wider(wider_ground(LOOP, ANCHOR, SIZE, SIZE).ground(), LOOP) if wide else None
+    hold = None
+    for _, hold in track(lambda n: shot(n, one_surface), own, "mesh", ANCHOR, 0, COUNT - 1, wider):
+        pass
+    assert hold is not None
+    miss = [hold.at(n).forward(LOOP) - LOOP - moved(n) for n in range(COUNT)]
+    return hold, float(np.sqrt((np.concatenate(miss) ** 2).sum(-1).mean()))
+
+
+def test_a_bare_place_is_held_by_what_lies_round_it():
+    narrow, off = held(one_surface=True, wide=False)
+    assert poor(narrow)
+    assert off > 5
+    taken, near = held(one_surface=True, wide=True)
+    assert near < 0.8
+    frames = sorted(taken.frames)
+    own, other = (alike(lambda n: shot(n, True), one, LOOP, frames) for one in (narrow, taken))
+    assert other > own + BETTER_BY
+
+
+def test_what_moves_otherwise_round_about_is_not_taken_for_the_surface():
+    """Nothing holds this one. What lies round about would be very sure, and wrong: the mark says so."""
+    own, _ = held(one_surface=False, wide=False)
+    around = wider_ground(LOOP, ANCHOR, SIZE, SIZE).ground()
+    for _, other in track(lambda n: shot(n, False), around, "mesh", ANCHOR, 0, COUNT - 1):
+        pass
+    assert unsure(other) < unsure(own)
+    taken, _ = held(one_surface=False, wide=True)
+    assert taken.grid == own.grid
+
+
+def test_a_mark_that_leaves_the_frame_counts_as_unlike():
+    still = Hold("planar", 0, (SIZE, SIZE), None, (0, 0), {1: one(0.0), 2: one(4000.0)})
+    read = lambda n: shot(ANCHOR, True)  # noqa: E731
+    assert alike(read, still, LOOP, [1]) == pytest.approx(1)
+    assert alike(read, still, LOOP, [1, 2]) == pytest.approx(0.5)
+    assert alike(read, still, LOOP, []) == 0
+
+
+def one(x: float) -> HoldFrame:
+    return HoldFrame(np.array([[1, 0, x], [0, 1, 0], [0, 0, 1.0]]), np.zeros((1, 1), np.float32), 0.0, 1.0, False)
