@@ -67,15 +67,24 @@ def bringing_in(client: httpx.Client, shot: dict) -> list[tuple[str, list[float]
 def memory() -> list[tuple[str, list[float], str]]:
     """Resident memory of the server and of each worker, MB (from /proc; on this machine alone)."""
     found: dict[str, list[float]] = {"server": [], "worker": []}
+    masters, children = set(), []
     for place in Path("/proc").glob("[0-9]*"):
         try:
             words = (place / "cmdline").read_bytes().decode().split("\0")
             status = (place / "status").read_text()
         except OSError:
             continue  # it has ended meanwhile
-        kind = "server" if "config.asgi:application" in words else "worker" if "procrastinate" in words else ""
-        if kind and "python" in words[0]:
-            found[kind].append(int(status.split("VmRSS:")[1].split()[0]) / 1024)
+        if "python" not in words[0] or "VmRSS:" not in status:
+            continue
+        size, parent = (int(status.split(f"{name}:")[1].split()[0]) for name in ("VmRSS", "PPid"))
+        if "config.asgi:application" in words:
+            masters.add(place.name)
+            found["server"].append(size / 1024)
+        elif "procrastinate" in words:
+            found["worker"].append(size / 1024)
+        elif any("multiprocessing.spawn" in word for word in words):
+            children.append((str(parent), size / 1024))
+    found["server"] += [size for parent, size in children if parent in masters]  # several web processes
     targets = {"server": "1000", "worker": "700"}
     return [(f"memory of the {kind}, MB", values, targets[kind]) for kind, values in found.items() if values]
 

@@ -52,7 +52,7 @@ def _patched(shot: Shot, frame: int, view: View, suffix: str, differs: bool) -> 
 
     if view.part is not None:
         return make()
-    key = ready.patched_key(shot, frame, known[1], view) + (" changes" if differs else "")
+    key = ready.patched_key(shot, frame, known[1], view, suffix) + (" changes" if differs else "")
     return kept(shot.id, key, suffix, make)
 
 

@@ -23,7 +23,7 @@ def stored(shot: int, frame: int, version: str, view: View, suffix: str) -> byte
     for and the look it has, as its address names them; a stretch of frames is named at once."""
     stretch, since = frame // TOGETHER, int(time.monotonic() / GOOD_FOR)
     key = (shot, version, f"{view.name} {suffix}", stretch, since)
-    name = _named.once(key, lambda: _names(shot, stretch, view)).get(frame)
+    name = _named.once(key, lambda: _names(shot, stretch, view, suffix)).get(frame)
     if name is None:
         return None
     try:
@@ -32,7 +32,7 @@ def stored(shot: int, frame: int, version: str, view: View, suffix: str) -> byte
         return None
 
 
-def _names(shot: int, stretch: int, view: View) -> dict[int, str]:
+def _names(shot: int, stretch: int, view: View, suffix: str) -> dict[int, str]:
     found = Shot.objects.select_related("clip").filter(id=shot).first()
     if found is None:
         return {}
@@ -40,5 +40,5 @@ def _names(shot: int, stretch: int, view: View) -> dict[int, str]:
     frames = range(max(found.first, stretch * TOGETHER), min(found.last + 1, (stretch + 1) * TOGETHER))
     for n, state in ready.states(found, frames).items() if frames else ():
         with suppress(HushError):  # a frame that is gone says so where it is looked at
-            made[n] = ready.patched_key(found, n, state, view)
+            made[n] = ready.patched_key(found, n, state, view, suffix)
     return made

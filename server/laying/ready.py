@@ -12,7 +12,7 @@ from fixes.models import Fix
 from holds.current import current_hold
 from holds.models import Hold
 from jobs.models import Shot, inside_root
-from jobs.pictures import codes_of
+from jobs.pictures import codes_of, frame_key
 from jobs.shelf import Shelf
 from jobs.viewing import View, look_name
 from plates import retouching
@@ -227,6 +227,7 @@ def codes_below(fix: Fix, frame: int) -> Codes:
 
 
 Stack = tuple[list[ReadyFix], str]
+NOTHING = digest([])  # the state of a frame on which nothing is laid
 
 
 def held_name(near: EngineHold) -> str:
@@ -321,8 +322,11 @@ def _name_all(fix: Fix, frames: range, names: dict[int, list[Any]]) -> None:
             names[frame].append(_name(fix, near, evidence_name))
 
 
-def patched_key(shot: Shot, frame: int, state: str, view: View) -> str:
-    """The name of a patched picture in the shot's store; ``state`` as ``stack`` gives it."""
+def patched_key(shot: Shot, frame: int, state: str, view: View, suffix: str) -> str:
+    """The name of a patched picture in the shot's store; ``state`` as ``stack`` gives it. A frame on which nothing is laid has
+    the picture that it has as shot."""
+    if state == NOTHING:
+        return frame_key(shot, frame, view, suffix)
     return f"patched {shot.clip.media().stamp(frame)} {state} {look_name(shot)} {view.name}"
 
 

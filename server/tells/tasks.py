@@ -128,6 +128,6 @@ def _one(fix: Fix, hold: Hold, prepared: Any, frame: int, before: Remembered | N
 def _keep_shown(fix: Fix, frame: int, state: str, codes: Codes) -> None:
     """The topmost fix was laid: that is the whole patched frame, as playing will ask for it."""
     view = View(width=VIEW_WIDTH)
-    path = proxy_path(fix.shot_id, ready.patched_key(fix.shot, frame, state, view), "jpg")
+    path = proxy_path(fix.shot_id, ready.patched_key(fix.shot, frame, state, view, "jpg"), "jpg")
     if not path.exists():
         keep(path, as_bytes(seen(codes, fix.shot, view), "jpg"))

@@ -1,9 +1,10 @@
-import { Check, MapPin, Pencil } from "lucide-react";
+import { MapPin, Pencil } from "lucide-react";
 import { useState } from "react";
 import { client, type Note, type Shot } from "../../api/client";
 import { ofReview } from "../../api/reviews";
 import { Button } from "../../ui/controls";
 import { say } from "../../ui/messages";
+import { Answers, TickOff } from "../../ui/notes";
 import { goTo, useReviewRoom } from "./state";
 
 interface Props {
@@ -101,12 +102,9 @@ function NewNote({ shot, version }: { shot: Shot; version: number | null }) {
 }
 
 function NoteCard({ note, chosen }: { note: Note; chosen: boolean }) {
-  const [reply, setReply] = useState("");
   const params = { path: { note: note.id } };
-  const answer = async () => {
-    const sent = client.POST("/api/notes/{note}/answers", { params, body: { words: reply } });
-    if (await ofReview(note.shot, sent, say)) setReply("");
-  };
+  const answer = (words: string) =>
+    ofReview(note.shot, client.POST("/api/notes/{note}/answers", { params, body: { words } }), say);
   return (
     <article
       aria-label={`Note on ${note.frame}`}
@@ -121,38 +119,17 @@ function NoteCard({ note, chosen }: { note: Note; chosen: boolean }) {
           {note.frame}
         </button>
         <span className="truncate text-soft">{note.by}</span>
-        <button
-          type="button"
-          aria-label={note.done ? `Open the note on ${note.frame} again` : `Tick the note on ${note.frame} off`}
-          aria-pressed={note.done}
-          className={`ml-auto grid size-6 place-items-center rounded-full border ${note.done ? "border-quiet text-quiet" : "border-line text-faint hover:text-ink"}`}
-          onClick={() =>
-            void ofReview(note.shot, client.PATCH("/api/notes/{note}", { params, body: { done: !note.done } }), say)
+        <TickOff
+          frame={note.frame}
+          done={note.done}
+          onTick={(done) =>
+            void ofReview(note.shot, client.PATCH("/api/notes/{note}", { params, body: { done } }), say)
           }
-        >
-          <Check size={13} />
-        </button>
+        />
       </div>
       <p className="break-words whitespace-pre-wrap select-text">{note.words}</p>
-      {note.answers.map((one) => (
-        <p key={one.id} className="border-l border-line pl-2 break-words whitespace-pre-wrap text-soft select-text">
-          <b className="font-medium text-ink">{one.by}</b> {one.words}
-        </p>
-      ))}
       {note.done && <p className="text-faint">Ticked off by {note.done_by}</p>}
-      {chosen && (
-        <input
-          aria-label={`Answer the note on ${note.frame}`}
-          placeholder="Answer, then Enter"
-          value={reply}
-          onChange={(event) => setReply(event.target.value)}
-          onKeyDown={(event) => {
-            event.stopPropagation();
-            if (event.key === "Enter" && reply.trim()) void answer();
-          }}
-          className="h-7 rounded-md border border-line bg-felt-0 px-2 select-text"
-        />
-      )}
+      <Answers frame={note.frame} answers={note.answers} onAnswer={chosen ? answer : null} />
       {note.mine && chosen && (
         <button
           type="button"

@@ -1,7 +1,8 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef } from "react";
 import type { Shot } from "../../api/client";
 import { FrameStore } from "../../canvas/frames";
 import { Player } from "../../canvas/player";
+import { usePicture } from "../../ui/usePicture";
 import type { Side } from "./sides";
 import { useReviewRoom } from "./state";
 
@@ -11,25 +12,7 @@ const AT_ONCE = 3;
 const store = new FrameStore(KEPT_BYTES);
 
 /** A frame of a side; the one before it stays until it is there. */
-export function useSidePicture(side: Side | null, frame: number) {
-  const address = side?.address(frame) ?? null;
-  const [shown, setShown] = useState<{ address: string; bitmap: ImageBitmap } | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
-  const wanted = useRef(address);
-  wanted.current = address;
-  useEffect(() => {
-    setProblem(null);
-    if (!address) return;
-    void store.want(address).then((bitmap) => {
-      if (wanted.current !== address) return;
-      if (bitmap) setShown({ address, bitmap });
-      else if (store.problems.has(address)) setProblem(store.problems.get(address)!);
-    });
-    return () => store.leave(address);
-  }, [address]);
-  const now = address ? store.get(address) : undefined;
-  return { bitmap: now ?? shown?.bitmap ?? null, problem, late: !!address && !now && !problem };
-}
+export const useSidePicture = (side: Side | null, frame: number) => usePicture(store, side?.address(frame) ?? null);
 
 /** Runs the clock, and fetches what is coming. */
 export function usePlaying(shot: Shot, sides: Side[]) {

@@ -1,4 +1,3 @@
-import { Check } from "lucide-react";
 import { Popover } from "radix-ui";
 import { useState } from "react";
 import { client, type Note, type Shot } from "../../../api/client";
@@ -6,6 +5,7 @@ import { keys, queries } from "../../../api/queries";
 import { ofReview, useReview } from "../../../api/reviews";
 import { Button } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
+import { Answers, TickOff } from "../../../ui/notes";
 import { useBench } from "../store";
 
 /** Notes on the shot, its versions, and sending it to review. */
@@ -116,9 +116,9 @@ export function ReviewMenu({ shot, onReview }: { shot: Shot; onReview: () => voi
 
 function NoteLine({ note }: { note: Note }) {
   const { note: chosen, set } = useBench();
-  const [reply, setReply] = useState("");
   const params = { path: { note: note.id } };
-  const mine = chosen === note.id;
+  const answer = (words: string) =>
+    ofReview(note.shot, client.POST("/api/notes/{note}/answers", { params, body: { words } }), say);
   return (
     <article aria-label={`Note on ${note.frame}`} className={`flex flex-col gap-1 ${note.done ? "opacity-60" : ""}`}>
       <div className="flex items-start gap-2">
@@ -132,37 +132,17 @@ function NoteLine({ note }: { note: Note }) {
         <p className="min-w-0 flex-1 break-words select-text">
           {note.words} <span className="text-faint">{note.by}</span>
         </p>
-        <button
-          type="button"
-          aria-label={note.done ? `Open the note on ${note.frame} again` : `Tick the note on ${note.frame} off`}
-          aria-pressed={note.done}
-          className={`grid size-5 shrink-0 place-items-center rounded-full border ${note.done ? "border-quiet text-quiet" : "border-line text-faint hover:text-ink"}`}
-          onClick={() =>
-            void ofReview(note.shot, client.PATCH("/api/notes/{note}", { params, body: { done: !note.done } }), say)
+        <TickOff
+          frame={note.frame}
+          done={note.done}
+          onTick={(done) =>
+            void ofReview(note.shot, client.PATCH("/api/notes/{note}", { params, body: { done } }), say)
           }
-        >
-          <Check size={12} />
-        </button>
-      </div>
-      {note.answers.map((one) => (
-        <p key={one.id} className="ml-12 border-l border-line pl-2 break-words text-soft">
-          <b className="font-medium text-ink">{one.by}</b> {one.words}
-        </p>
-      ))}
-      {mine && (
-        <input
-          aria-label={`Answer the note on ${note.frame}`}
-          placeholder="Answer, then Enter"
-          value={reply}
-          onChange={(event) => setReply(event.target.value)}
-          onKeyDown={(event) => {
-            if (event.key !== "Enter" || !reply.trim()) return;
-            const sent = client.POST("/api/notes/{note}/answers", { params, body: { words: reply } });
-            void ofReview(note.shot, sent, say).then((done) => done && setReply(""));
-          }}
-          className="ml-12 h-7 rounded-md border border-line bg-felt-0 px-2 select-text"
         />
-      )}
+      </div>
+      <div className="ml-12 flex flex-col gap-1">
+        <Answers frame={note.frame} answers={note.answers} onAnswer={chosen === note.id ? answer : null} />
+      </div>
     </article>
   );
 }

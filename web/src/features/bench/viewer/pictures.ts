@@ -6,6 +6,7 @@ import { FrameStore } from "../../../canvas/frames";
 import { Player } from "../../../canvas/player";
 import type { Box, View } from "../../../canvas/view";
 import type { HoldMap } from "../../../geometry/holdmap";
+import { type Picture, usePicture } from "../../../ui/usePicture";
 import type { Compare } from "../compare/slice";
 import { PLAIN, partOf, patchedAddress, sourceAddress, VIEW_WIDE, type Way } from "../shared/addresses";
 import { isHeld, mapOf, measuredBy } from "../shared/holds";
@@ -83,37 +84,10 @@ export function partSeen(box: Box, view: View, size: { width: number; height: nu
 }
 
 /** The picture at an address; the one before it stays until the new one is there, or while `frozen`. */
-export function useBitmap(
-  asked: string | null,
-  frozen = false,
-): {
-  bitmap: ImageBitmap | null;
-  problem: string | null;
-  late: boolean;
-} {
+export function useBitmap(asked: string | null, frozen = false): Picture {
   const before = useRef(asked);
   if (!frozen) before.current = asked;
-  const address = before.current;
-  const [shown, setShown] = useState<{ address: string; bitmap: ImageBitmap } | null>(null);
-  const [problem, setProblem] = useState<string | null>(null);
-  const wanted = useRef(address);
-  wanted.current = address;
-  useEffect(() => {
-    setProblem(null);
-    if (!address) return;
-    void store.want(address).then((bitmap) => {
-      if (wanted.current !== address) return;
-      if (bitmap) setShown({ address, bitmap });
-      else setProblem(store.problems.get(address) ?? "This picture could not be loaded.");
-    });
-    return () => store.leave(address);
-  }, [address]);
-  const now = address ? store.get(address) : undefined;
-  return {
-    bitmap: problem || !address ? null : (now ?? shown?.bitmap ?? null),
-    problem,
-    late: !!address && !now && !problem,
-  };
+  return usePicture(store, before.current);
 }
 
 export interface Held {
