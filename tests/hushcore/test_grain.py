@@ -5,11 +5,14 @@ import numpy as np
 import pytest
 from skimage.restoration import estimate_sigma
 
+from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB
 from hushcore.grain.lay import degrained, degrained_and_left, fresh
 from hushcore.grain.measure import measure
 from hushcore.grain.model import Grain, white
-from hushcore.patch.finish import grained
+from hushcore.hold.record import Hold, HoldFrame
+from hushcore.patch.evidence import _on_ground
+from hushcore.patch.finish import brought, grained
 
 SIDE = 320
 
@@ -116,3 +119,55 @@ def test_what_the_plate_still_holds_is_told(known, grain):
     busy = degrained_and_left(np.asarray(mean + weave + field * sigma, np.float32), grain)[1]
     assert plain < 0.3
     assert busy > plain
+
+
+def test_a_weave_no_stronger_than_the_grain_is_not_taken_for_it(known, grain):
+    """The best linear estimate keeps S / (S + N) of a texture of power S in grain of power N (Wiener 1949), half of it here; more
+    may be kept. Read from one block alone, power is as much chance as texture, and smooth places keep .45 of their grain."""
+    field, mean, sigma = known
+    rng = np.random.default_rng(8)
+    weave = rng.standard_normal((SIDE, SIDE, 1)).astype(np.float32)
+    weave = (cv2.GaussianBlur(weave, (0, 0), 0.7)[..., None] * float(sigma.mean())).astype(np.float32)
+    weave *= float(sigma.mean() / weave.std())
+    made = degrained(mean + weave + field * sigma, grain)
+    smooth = degrained(mean + field * sigma, grain)
+    inner = slice(20, -20)
+    own = (made - mean)[inner, inner, 1]
+    there = weave[inner, inner, 0]
+    assert (own * there).mean() / (there**2).mean() > 0.6
+    assert (smooth - mean)[inner, inner, 1].std() < 0.35 * (field * sigma)[inner, inner, 1].std()
+
+
+@pytest.mark.parametrize(("soft", "low", "high"), [(0.0, 0.5, 0.9), (1.2, 0.95, 1.0)])
+def test_what_resampling_leaves_of_grain_hangs_on_how_soft_it_is(soft, low, high):
+    """Between pixels a cubic B-spline takes the frequencies next to Nyquist (at half a pixel all of that one); on pixels none
+    (Unser 1999). Values measured on noise made here."""
+    rng = np.random.default_rng(4)
+    field = rng.standard_normal((SIDE, SIDE, 3)).astype(np.float32)
+    field = cv2.GaussianBlur(field, (0, 0), soft) if soft else field
+    found = measure(
+        [(np.asarray(field * 0.02 / field.std(), np.float32), np.full_like(field, 0.4))], [np.ones((SIDE, SIDE), bool)]
+    )
+    assert found is not None
+    x, y = np.meshgrid(np.arange(140, dtype=np.float32), np.arange(120, dtype=np.float32))
+    assert brought(found, (x, y)) == pytest.approx(1, abs=0.02)
+    shares = [
+        brought(found, (x + np.float32(dx), y + np.float32(dy))) for dx, dy in ((0.5, 0.5), (0.3, 0.1), (0.25, 0.5))
+    ]
+    assert low < np.mean(shares) <= high
+
+
+def test_grain_is_read_on_the_ground_that_the_hold_has_used():
+    """Cells of 16 px: what was not used, or not read, says nothing of grain."""
+    cells = np.full((4, 6), 9, np.uint8)
+    cells[:, 3] = 2  # covered
+    cells[:, 4:] = 11  # no ground
+    frame = HoldFrame(
+        np.array([[1, 0, 5.0], [0, 1, 0], [0, 0, 1.0]]), np.zeros((4, 6), np.float32), 0.1, 1.0, False, cells
+    )
+    hold = Hold("planar", 0, (400, 300), None, (10, 20), {1: frame})
+    on = _on_ground(hold, 1, Rect(0, 0, 200, 120))
+    assert on[20:84, 15:63].all()
+    assert not on[:, 63:].any()
+    assert not on[:20].any()
+    assert not on[:, :15].any()
