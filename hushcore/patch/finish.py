@@ -130,18 +130,20 @@ def _share(grain: Grain, response: object) -> float:
     return float((luma * response(square) ** 2).sum() / max(grain.spectrum[..., 1, 1].sum(), 1e-9))  # type: ignore[operator]
 
 
-def grained(made: F32, matte: F32, grain: Grain, amount: float, kept: F32 | None, seed: int, encoding: Encoding) -> F32:
-    """A linear patch (h, w, 3) with ``amount`` times the measured grain laid on it.
+def grained(
+    mixed: F32, matte: F32, grain: Grain, amount: float, kept: F32 | None, seed: int, encoding: Encoding
+) -> F32:
+    """A linear picture (h, w, 3) into which a patch was mixed by ``matte``, with ``amount`` times the measured grain laid where
+    the frame's own has gone.
 
     ``kept``: how much of the frame's own grain the patch holds already. In the fall of the matte the frame's own grain
-    fades out; what is laid is made stronger there, so that both together stay as strong.
+    fades out, and as much is laid as keeps both together as strong: never more than the grain itself.
     """
-    tonal = encoding.tonal_of(made)
+    tonal = encoding.tonal_of(mixed)
     sigma = _sigma_at(grain, luma_of(tonal))
-    strength = np.sqrt(np.maximum(2 / np.maximum(matte, 1e-3) - 1, 0))[..., None]
-    if kept is not None:
-        strength = strength * np.sqrt(np.maximum(1 - kept**2, 0))
-    noise = fresh(grain, matte.shape, seed) * sigma * (strength * np.float32(amount))
+    own = (1 - matte)[..., None] if kept is None else 1 - matte[..., None] * (1 - kept)
+    share = np.sqrt(np.maximum(1 - own**2, 0)) * np.float32(amount)
+    noise = fresh(grain, matte.shape, seed) * sigma * share
     return encoding.from_tonal(np.asarray(tonal + noise, np.float32))
 
 

@@ -50,12 +50,13 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     made = sampling.sampled(made_of.added, spot.map_x, spot.map_y)
     if own is not None:
         made = made + own * beneath
+    mixed = beneath + matte[..., None] * (made - beneath)
     grain = fix.evidence.grain
     if grain is not None and made_of.grain > 0:
         kept = None if own is None else np.clip(own, 0, 1)
         seed = zlib.crc32(f"{fix.seed} {frame}".encode())
-        made = grained(made, matte, grain, made_of.grain, kept, seed, fix.encoding)
-    laid = mix(codes, spot.target, made, matte, fix.encoding, beneath)
+        mixed = grained(mixed, matte, grain, made_of.grain, kept, seed, fix.encoding)
+    laid = _written(codes, spot.target, mixed, matte, fix.encoding)
     return Laid(laid, spot.target, matte, seen, light, made_of.lights)
 
 
@@ -65,20 +66,20 @@ def _plane(values: F32, spot: Place) -> F32:
     return out
 
 
-def mix(
-    codes: Codes, target: Rect, patch: F32, matte: F32, encoding: Encoding = SRGB, beneath: F32 | None = None
-) -> Codes:
-    """A copy of ``codes`` with the linear ``patch`` mixed into ``target`` where the matte covers.
+def mix(codes: Codes, target: Rect, patch: F32, matte: F32, encoding: Encoding = SRGB) -> Codes:
+    """A copy of ``codes`` with the linear ``patch`` mixed into ``target`` where the matte covers."""
+    base = encoding.decode(three(codes[target.slices]))
+    return _written(codes, target, base + matte[..., None] * (patch - base), matte, encoding)
 
-    ``beneath``: the linear light of the codes there, when it is known.
-    """
+
+def _written(codes: Codes, target: Rect, mixed: F32, matte: F32, encoding: Encoding) -> Codes:
+    """A copy of ``codes`` with the linear picture ``mixed`` in ``target`` where the matte covers."""
     out = codes.copy()
     inside = matte > LEAST_COVER
     if not inside.any():
         return out
     colour = out[target.slices][..., :3]
-    base = encoding.decode(three(colour)) if beneath is None else beneath
-    laid = encoding.encode(base + matte[..., None] * (patch - base), codes.dtype)
+    laid = encoding.encode(mixed, codes.dtype)
     if colour.shape[2] < 3:
         luma = np.asarray(laid, np.float64) @ np.array([0.2126, 0.7152, 0.0722])
         laid = np.asarray(luma if laid.dtype.kind == "f" else np.rint(luma), laid.dtype)[..., None]

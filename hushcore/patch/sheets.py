@@ -96,9 +96,10 @@ def prepared(
 
 def _put_on(under: F32, made: F32, alpha: F32, plan: Plan, evidence: Evidence, encoding: Encoding) -> F32:
     """What a frame should show of artwork: the artwork itself, with the grain that is laid on it."""
-    if evidence.grain is not None and plan.match.grain != "off":
-        made = grained(made, alpha, evidence.grain, plan.match.grain_amount, None, ART_SEED, encoding)
-    return np.asarray(under + alpha[..., None] * (made - under), np.float32)
+    mixed = np.asarray(under + alpha[..., None] * (made - under), np.float32)
+    if evidence.grain is None or plan.match.grain == "off":
+        return mixed
+    return grained(mixed, alpha, evidence.grain, plan.match.grain_amount, None, ART_SEED, encoding)
 
 
 def _mended(
