@@ -50,7 +50,7 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     made = sampling.sampled(made_of.added, spot.map_x, spot.map_y)
     if own is not None:
         made = made + own * beneath
-    mixed = beneath + matte[..., None] * (made - beneath)
+    mixed = np.asarray(beneath + matte[..., None] * (made - beneath), np.float32)
     grain = fix.evidence.grain
     if grain is not None and made_of.grain > 0:
         kept = None if own is None else np.clip(own, 0, 1)
