@@ -33,8 +33,8 @@ def test_a_fill_is_chosen_turned_and_dragged_on_the_picture(page: Page, crest: d
     go_to(page, ANCHOR)
     stage(page).click()
     hold = fixes(page)[0]["hold"]
+    wait_for(page, lambda: red_in(page, "still") > 0.005)  # the picture is there
     before = red_in(page, "still")
-    assert before > 0.005
     page.get_by_role("radio", name="Fill", exact=True).click()
     expect(stage(page)).to_contain_text("soaked")
     gone(page, "still", before)
