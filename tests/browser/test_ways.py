@@ -73,6 +73,7 @@ def test_a_fill_is_chosen_turned_and_dragged_on_the_picture(page: Page, crest: d
 def test_ways_are_tried_beside_each_other_and_one_is_taken(page: Page, crest: dict):
     go_to(page, ANCHOR)
     stage(page).click()
+    wait_for(page, lambda: red_in(page, "still") > 0.005)
     before = red_in(page, "still")
     page.get_by_role("button", name="Try them").click()
     sheet = page.get_by_role("dialog")
