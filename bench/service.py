@@ -142,18 +142,18 @@ class Person:
     def __init__(self, address: str) -> None:
         self.client = httpx.AsyncClient(base_url=address, timeout=60)
         self.waits: list[float] = []
-        self.patched: list[float] = []
+        self.patched: list[float] = []  # ms, for patched frames
         self.errors = 0
 
     async def sign_in(self) -> None:
         """As the demo's first person."""
         self.client.headers["X-CSRFToken"] = (await self.client.get("/api/session")).json()["csrf"]
 
-    async def timed(self, sent: Any) -> httpx.Response:
-        """A call, its time kept; what fails is counted."""
+    async def timed(self, sent: Any, waits: list[float]) -> httpx.Response:
+        """A call, its time kept in ``waits``; what fails is counted."""
         began = time.perf_counter()
         answer: httpx.Response = await sent
-        self.waits.append(1000 * (time.perf_counter() - began))
+        waits.append(1000 * (time.perf_counter() - began))
         self.errors += answer.status_code >= 500
         return answer
 
@@ -165,13 +165,8 @@ async def look(person: Person, shot: dict[str, Any], until: float, rng: random.R
         frame, what = rng.randint(clip["first"], clip["last"]), rng.choice(("frames", "patched"))
         began = time.monotonic()
         state = f"&v={strokes.get(shot['id'], 0)}" if what == "patched" else ""
-        known = len(person.waits)
-        await person.timed(
-            person.client.get(f"/pictures/shots/{shot['id']}/{what}/{frame}.jpg?l={shot['look_name']}&wide=1280{state}")
-        )
-        if what == "patched":
-            person.patched += person.waits[known:]
-            del person.waits[known:]
+        address = f"/pictures/shots/{shot['id']}/{what}/{frame}.jpg?l={shot['look_name']}&wide=1280{state}"
+        await person.timed(person.client.get(address), person.patched if what == "patched" else person.waits)
         await asyncio.sleep(max(0.0, 0.5 - (time.monotonic() - began)))
 
 

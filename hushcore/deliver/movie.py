@@ -285,7 +285,11 @@ def join_segments(order: Order, number: int, frames: Sequence[int], folder: Path
     file = order.file(piece, frames[0], fix)
     path = folder / file
     parts = sorted(folder.glob(f".{_short(file)}.*{path.suffix}"))
-    if not parts and path.exists():
+    opening = segment_path(folder, file, frames[0])
+    # it is joined already, by a worker that was killed before all segments had gone
+    if path.exists() and not opening.exists():
+        for part in parts:
+            part.unlink(missing_ok=True)
         return path
     if not parts:
         raise HushError(f"Nothing of {path.name} is here any more; deliver again.", "no-file")
@@ -299,7 +303,7 @@ def join_segments(order: Order, number: int, frames: Sequence[int], folder: Path
         sound = (clip, start, end)
     at = timecode.after(order.timecode, frames[0] - clip.first, rate)
     record.join(parts, path, recording, len(frames), at, sound)
-    for part in parts:
+    for part in (opening, *parts):  # the first goes first: without it there is nothing to join anew
         part.unlink(missing_ok=True)
     return path
 

@@ -2,6 +2,7 @@
 has too little to hold on to."""
 
 from collections.abc import Iterator
+from contextlib import suppress
 
 from hushcore.errors import HushError
 from hushcore.hold.auto import chosen
@@ -33,8 +34,9 @@ def track(
     if wider is None or hold is None or not poor(hold):
         return
     rival: Hold | None = None
-    for number, rival in _once(read, wider.ground, method, anchor, first, last):
-        yield number, rival
+    with suppress(HushError):  # a ground that cannot be held is no rival
+        for number, rival in _once(read, wider.ground, method, anchor, first, last):
+            yield number, rival
     if rival is None or not better(read, hold, rival, wider.mark):
         yield anchor, hold
 

@@ -9,12 +9,10 @@ the anchor frame.
 from collections.abc import Callable
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 
-from hushcore.arrays import F32, F64, Codes, Rect
-from hushcore.hold.maps import dense_forward
-from hushcore.hold.method import channel_of
+from hushcore.arrays import F64, Codes
+from hushcore.hold.likeness import likenesses
 from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
 
@@ -22,8 +20,6 @@ MOST = 10.0  # px of drift that count: beyond it all is lost alike
 POOR = 3.0  # px: the mean drift from which a hold is looked at again
 BETTER_BY = 0.1  # of mean correlation
 FRAMES = 12  # over the shot, on which the mark is looked at
-AROUND = 6  # px round it
-FINE, COARSE = 1.2, 6.0  # px: the detail that is compared
 
 
 @dataclass(frozen=True)
@@ -46,37 +42,10 @@ def poor(hold: Hold) -> bool:
 
 
 def better(read: Callable[[int], Codes], hold: Hold, rival: Hold, mark: F64) -> bool:
-    """Whether the mark looks clearly more like itself under the rival."""
+    """Whether the mark looks clearly more like itself under the rival; a frame that it is said to have left counts as unlike."""
     numbers = sorted(set(hold.frames) & set(rival.frames))
-    some = (
-        [numbers[k] for k in np.unique(np.linspace(0, len(numbers) - 1, FRAMES).round().astype(int))] if numbers else []
-    )
-    own, other = (alike(read, one, mark, some) for one in (hold, rival))
-    return other >= own + BETTER_BY
-
-
-def alike(read: Callable[[int], Codes], hold: Hold, mark: F64, frames: list[int]) -> float:
-    """Mean correlation of the mark's detail on ``frames``, brought to the anchor's pose, with its own there; a frame that the
-    mark is said to have left counts as 0."""
-    rect = Rect.around(mark).grown(AROUND).clipped(*hold.size)
-    there = _detail(read(hold.anchor), hold, hold.anchor, rect)
-    if not frames or there is None:
-        return 0.0
-    found = [_detail(read(number), hold, number, rect) for number in frames]
-    return float(np.mean([0.0 if one is None else _correlation(there, one) for one in found]))
-
-
-def _correlation(one: F32, other: F32) -> float:
-    spread = float(one.std() * other.std())
-    return float(((one - one.mean()) * (other - other.mean())).mean()) / spread if spread > 0 else 0.0
-
-
-def _detail(codes: Codes, hold: Hold, frame: int, rect: Rect) -> F32 | None:
-    """Detail of a frame in the anchor's pose over ``rect``; None where that is not all on the frame."""
-    x, y = dense_forward(hold.at(frame), rect)
-    if not (np.isfinite(x).all() and np.isfinite(y).all()):
-        return None
-    if min(x.min(), y.min()) < 0 or x.max() > codes.shape[1] - 1 or y.max() > codes.shape[0] - 1:
-        return None
-    still = cv2.remap(channel_of(codes), x, y, cv2.INTER_CUBIC)
-    return np.asarray(cv2.GaussianBlur(still, (0, 0), FINE) - cv2.GaussianBlur(still, (0, 0), COARSE))
+    if not numbers:
+        return False
+    some = [numbers[k] for k in np.unique(np.linspace(0, len(numbers) - 1, FRAMES).round().astype(int))]
+    own, other = np.nan_to_num(likenesses(read, (hold, rival), mark, hold.anchor, some)).mean(1)
+    return bool(other >= own + BETTER_BY)

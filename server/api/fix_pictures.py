@@ -1,6 +1,7 @@
 """Pictures with fixes laid in, the still view, plates and the strip's crops."""
 
 import json
+from contextlib import nullcontext
 
 import numpy as np
 from django.http import Http404, HttpRequest, HttpResponse
@@ -62,7 +63,8 @@ def still(request: HttpRequest, fix: int, frame: int, suffix: str) -> HttpRespon
     if suffix not in TYPES:
         raise Http404
     found = get_object_or_404(Fix.objects.select_related("shot__clip"), id=fix)
-    codes = still_pictures.still_codes(found, frame, "patched" in request.GET)
+    with turn() if "patched" in request.GET else nullcontext():
+        codes = still_pictures.still_codes(found, frame, "patched" in request.GET)
     return answer(as_bytes(seen(codes, found.shot, asked(request)), suffix), suffix, keep="v" in request.GET)
 
 
@@ -125,7 +127,7 @@ def crop(request: HttpRequest, fix: int, frame: int) -> HttpResponse:
     if not found.document["edge"]["outlines"]:
         raise HushError("No edge yet: draw it round the mark.", "incomplete")
     after = "patched" in request.GET
-    state = ready.stack(found.shot, frame)[1] if after else ""
+    state = ready.states(found.shot, range(frame, frame + 1))[frame] if after else ""
     near = ready.hold_near(current_hold(found), frame)
     held = digest(np.asarray(near.at(frame).forward(np.zeros((1, 2)))).tolist())
     key = f"crop {found.id} {frame} {found.document['edge']} {held} {state} {look_name(found.shot)}"

@@ -2,7 +2,6 @@
 
 from typing import NamedTuple
 
-import cv2
 import numpy as np
 from django.dispatch import receiver
 from fixes.change import follow
@@ -12,19 +11,16 @@ from fixes.signals import fix_changed, fix_goes
 from jobs.models import Shot
 
 from holds.models import Hold
-from hushcore.arrays import F32, F64, Codes, Rect
-from hushcore.colour.encoding import Encoding
+from hushcore.arrays import F64, Rect
 from hushcore.errors import HushError
+from hushcore.hold.likeness import likenesses
 from hushcore.hold.record import Hold as EngineHold
-from hushcore.plates.plate import still_picture
 
 QUIET = 1.0  # px of drift: with more there a hold is not offered
 HELD_SHARE = 0.85  # of the frames on which it must be
-AROUND = 6  # px round a loop that are looked at with it
 APART = (3, 6, 10)  # frames away at which what is in the loop must be the same, held still
 FEWEST = 2  # frames
 ALIKE = 0.5  # correlation
-FINE, COARSE = 1.2, 6.0  # px: the detail that is compared
 NOT_HERE = "That fix's hold is not of this shot; choose a fix of the same shot."
 SAME = "The mark lies on that very hold; circle the surface behind it as a fix of its own."
 
@@ -77,24 +73,12 @@ def _on_ground(hold: Hold, still: F64) -> bool:
 def _rides(engine: EngineHold, shot: Shot, frame: int, still: F64) -> bool:
     """Whether what is in a loop moves with a hold: held still, other frames show the same there. Somebody who passes before a
     held wall does not ride it."""
-    rect = Rect.around(still).grown(AROUND).clipped(*engine.size)
-    if rect.width < 2 * AROUND or rect.height < 2 * AROUND:
-        return False
-    media, encoding = shot.clip.media(), shot.clip.encoding
-    alike = []
-    own = _detail(media.read(frame), engine, frame, rect, encoding)
-    for by in APART:
-        for number in (frame - by, frame + by):
-            if number != frame and on_still(engine, number, still) is not None:
-                there = _detail(media.read(number), engine, number, rect, encoding)
-                alike.append(float(np.corrcoef(own.ravel(), there.ravel())[0, 1]))
+    near = [
+        n for by in APART for n in (frame - by, frame + by) if n != frame and on_still(engine, n, still) is not None
+    ]
+    alike = likenesses(shot.clip.media().read, (engine,), still, frame, near)[0]
+    alike = alike[np.isfinite(alike)]
     return len(alike) >= FEWEST and float(np.quantile(alike, 0.25)) > ALIKE
-
-
-def _detail(codes: Codes, engine: EngineHold, frame: int, rect: Rect, encoding: Encoding) -> F32:
-    """What a frame held still shows within a loop's box, its grain and its light left out."""
-    tonal = encoding.tonal_of(np.maximum(still_picture(codes, engine, frame, rect, encoding), 0)).mean(-1)
-    return np.asarray(cv2.GaussianBlur(tonal, (0, 0), FINE) - cv2.GaussianBlur(tonal, (0, 0), COARSE), np.float32)
 
 
 def _drift(engine: EngineHold, still: F64) -> float:

@@ -11,6 +11,7 @@ from fixes.models import Fix
 from holds.models import Hold, HoldFrame
 from holds.reading import parts_of, reader_of
 from holds.rows import row_of
+from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.through import track
 from hushcore.hold.wider import better, poor
@@ -34,10 +35,13 @@ def widened(hold: Hold, outline: np.ndarray | None) -> Hold | None:
     ground = wider_ground(outline, hold.anchor, clip.width, clip.height)
     read = lru_cache(maxsize=KEPT)(reader_of(hold))
     rival: EngineHold | None = None
-    for _, growing in track(read, ground.ground(), parts_of(hold)[1], hold.anchor, hold.first, hold.last):
-        if not _untouched(hold):
-            return None
-        rival = growing
+    try:
+        for _, growing in track(read, ground.ground(), parts_of(hold)[1], hold.anchor, hold.first, hold.last):
+            if not _untouched(hold):
+                return None
+            rival = growing
+    except HushError:  # a ground that cannot be held is no rival
+        return None
     if rival is None or not better(read, engine, rival, outline):
         return None
     rows = {number: (frame, None if frame.lost else clarity(read(number), rival.at(number), outline))

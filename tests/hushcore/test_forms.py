@@ -11,6 +11,7 @@ import tifffile
 
 from hushcore.colour.encoding import Encoding
 from hushcore.deliver.forms import FORMS, Values, form_of
+from hushcore.deliver.frames import deliver_chunk, finish
 from hushcore.deliver.pieces import Piece
 from hushcore.errors import HushError
 from hushcore.media import timecode, yuv
@@ -227,3 +228,19 @@ def test_what_cannot_be_written_is_refused_in_words(sixteen):
             ordered(clip, piece)
     with pytest.raises(HushError, match="Choose what to deliver"):
         ordered(clip)
+
+
+def test_a_movie_is_not_joined_anew_from_what_a_killed_worker_left_of_its_segments(tmp_path):
+    clip = clip_of(tmp_path / "in")
+    ready, out = ordered(clip, Piece("frames", "ffv1")), tmp_path / "out"
+    numbers = list(clip.frames)
+    for k in range(0, len(numbers), 3):
+        deliver_chunk(ready, numbers[k : k + 3], lambda _: [], out, lambda *_: True)
+    last = sorted(out.glob(".*.mkv"))[-1]
+    kept = last.read_bytes()
+    (movie,) = finish(ready, numbers, out)
+    whole = movie.read_bytes()
+    last.write_bytes(kept)  # as if it had been killed before this one went
+    assert finish(ready, numbers, out) == [movie]
+    assert movie.read_bytes() == whole
+    assert not last.exists()

@@ -5,9 +5,11 @@ import pytest
 import scipy.ndimage as ndi
 from skimage import data
 
+from hushcore.hold.likeness import likenesses
 from hushcore.hold.record import Hold, HoldFrame
+from hushcore.hold.still import Ground
 from hushcore.hold.through import track
-from hushcore.hold.wider import BETTER_BY, MOST, Wider, alike, poor, unsure
+from hushcore.hold.wider import MOST, Wider, better, poor, unsure
 from hushcore.recipe.circle import GROUND_GROWTH, ground_of, wider_ground
 
 SIZE, COUNT, ANCHOR = 420, 14, 4
@@ -79,9 +81,8 @@ def test_a_bare_place_is_held_by_what_lies_round_it():
     assert off > 5
     taken, near = held(one_surface=True, wide=True)
     assert near < 0.8
-    frames = sorted(taken.frames)
-    own, other = (alike(lambda n: shot(n, True), one, LOOP, frames) for one in (narrow, taken))
-    assert other > own + BETTER_BY
+    assert better(lambda n: shot(n, True), narrow, taken, LOOP)
+    assert not better(lambda n: shot(n, True), taken, narrow, LOOP)
 
 
 def test_what_moves_otherwise_round_about_is_not_taken_for_the_surface():
@@ -95,12 +96,40 @@ def test_what_moves_otherwise_round_about_is_not_taken_for_the_surface():
     assert taken.grid == own.grid
 
 
-def test_a_mark_that_leaves_the_frame_counts_as_unlike():
-    still = Hold("planar", 0, (SIZE, SIZE), None, (0, 0), {1: one(0.0), 2: one(4000.0)})
-    read = lambda n: shot(ANCHOR, True)  # noqa: E731
-    assert alike(read, still, LOOP, [1]) == pytest.approx(1)
-    assert alike(read, still, LOOP, [1, 2]) == pytest.approx(0.5)
-    assert alike(read, still, LOOP, []) == 0
+def test_a_wider_ground_that_cannot_be_held_leaves_the_hold_as_it_is():
+    bare = np.full((SIZE, SIZE, 3), 30000, np.uint16)
+    own = ground_of(LOOP, ANCHOR, SIZE, SIZE, False).ground()
+    nothing = Ground.of([[(2.0, 2.0), (40.0, 2.0), (40.0, 40.0), (2.0, 40.0)]])
+
+    def read(n: int) -> np.ndarray:
+        picture = shot(n, True)
+        picture[:60, :60] = bare[:60, :60]
+        return picture
+
+    for _, hold in track(read, own, "mesh", ANCHOR, 0, COUNT - 1, Wider(nothing, LOOP)):
+        pass
+    assert poor(hold)
+    assert len(hold.frames) == COUNT - 1
+
+
+def test_likeness_is_the_correlation_of_what_the_loop_holds():
+    """1 under the right hold, about 0 under one that lies elsewhere, not a number where the loop has left the frame."""
+    read = lambda n: textured(2.0 * n)  # noqa: E731
+    right, wrong, gone = (
+        Hold("planar", 0, (SIZE, SIZE), None, (0, 0), {1: one(x)}) for x in (2.0, 40.0, 4000.0)
+    )  # fmt: skip
+    found = likenesses(read, (right, wrong, gone), LOOP, 0, [1])
+    assert found.shape == (3, 1)
+    assert found[0, 0] > 0.95
+    assert abs(found[1, 0]) < 0.5
+    assert np.isnan(found[2, 0])
+
+
+def textured(by: float) -> np.ndarray:
+    texture = np.asarray(data.gravel(), np.float32) / 255
+    y, x = np.mgrid[0:SIZE, 0:SIZE].astype(float)
+    grey = ndi.map_coordinates(texture, [y + 20, x - by + 60], order=1, mode="reflect")
+    return np.round(np.repeat(grey[..., None], 3, 2) * 65535).astype(np.uint16)
 
 
 def one(x: float) -> HoldFrame:

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { body, client, type Review, type Schemas } from "./client";
+import { body, client, type Note, type Review, type Schemas } from "./client";
 import { keys, queries } from "./queries";
 
 export const useReviews = () =>
@@ -39,3 +39,15 @@ export const ofReview = (shot: number, sent: Promise<unknown>, told: (words: str
       void queries.invalidateQueries({ queryKey: keys.review(shot) });
       void queries.invalidateQueries({ queryKey: keys.reviews });
     });
+
+/** What can be done to a note, wherever it is shown. */
+export function onNote(note: Note, told: (words: string) => void) {
+  const params = { path: { note: note.id } };
+  return {
+    tick: (done: boolean) =>
+      void ofReview(note.shot, client.PATCH("/api/notes/{note}", { params, body: { done } }), told),
+    answer: (words: string) =>
+      ofReview(note.shot, client.POST("/api/notes/{note}/answers", { params, body: { words } }), told),
+    takeBack: () => void ofReview(note.shot, client.DELETE("/api/notes/{note}", { params }), told),
+  };
+}

@@ -1,7 +1,7 @@
 import { MapPin, Pencil } from "lucide-react";
 import { useState } from "react";
 import { client, type Note, type Shot } from "../../api/client";
-import { ofReview } from "../../api/reviews";
+import { ofReview, onNote } from "../../api/reviews";
 import { Button } from "../../ui/controls";
 import { say } from "../../ui/messages";
 import { Answers, TickOff } from "../../ui/notes";
@@ -102,9 +102,7 @@ function NewNote({ shot, version }: { shot: Shot; version: number | null }) {
 }
 
 function NoteCard({ note, chosen }: { note: Note; chosen: boolean }) {
-  const params = { path: { note: note.id } };
-  const answer = (words: string) =>
-    ofReview(note.shot, client.POST("/api/notes/{note}/answers", { params, body: { words } }), say);
+  const { tick, answer, takeBack } = onNote(note, say);
   return (
     <article
       aria-label={`Note on ${note.frame}`}
@@ -119,23 +117,13 @@ function NoteCard({ note, chosen }: { note: Note; chosen: boolean }) {
           {note.frame}
         </button>
         <span className="truncate text-soft">{note.by}</span>
-        <TickOff
-          frame={note.frame}
-          done={note.done}
-          onTick={(done) =>
-            void ofReview(note.shot, client.PATCH("/api/notes/{note}", { params, body: { done } }), say)
-          }
-        />
+        <TickOff frame={note.frame} done={note.done} onTick={tick} />
       </div>
       <p className="break-words whitespace-pre-wrap select-text">{note.words}</p>
       {note.done && <p className="text-faint">Ticked off by {note.done_by}</p>}
       <Answers frame={note.frame} answers={note.answers} onAnswer={chosen ? answer : null} />
       {note.mine && chosen && (
-        <button
-          type="button"
-          className="self-start text-faint hover:text-ink"
-          onClick={() => void ofReview(note.shot, client.DELETE("/api/notes/{note}", { params }), say)}
-        >
+        <button type="button" className="self-start text-faint hover:text-ink" onClick={takeBack}>
           Take it back
         </button>
       )}

@@ -2,7 +2,7 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { client, type Note, type Shot } from "../../../api/client";
 import { keys, queries } from "../../../api/queries";
-import { ofReview, useReview } from "../../../api/reviews";
+import { ofReview, onNote, useReview } from "../../../api/reviews";
 import { Button } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
 import { Answers, TickOff } from "../../../ui/notes";
@@ -116,9 +116,7 @@ export function ReviewMenu({ shot, onReview }: { shot: Shot; onReview: () => voi
 
 function NoteLine({ note }: { note: Note }) {
   const { note: chosen, set } = useBench();
-  const params = { path: { note: note.id } };
-  const answer = (words: string) =>
-    ofReview(note.shot, client.POST("/api/notes/{note}/answers", { params, body: { words } }), say);
+  const { tick, answer } = onNote(note, say);
   return (
     <article aria-label={`Note on ${note.frame}`} className={`flex flex-col gap-1 ${note.done ? "opacity-60" : ""}`}>
       <div className="flex items-start gap-2">
@@ -132,13 +130,7 @@ function NoteLine({ note }: { note: Note }) {
         <p className="min-w-0 flex-1 break-words select-text">
           {note.words} <span className="text-faint">{note.by}</span>
         </p>
-        <TickOff
-          frame={note.frame}
-          done={note.done}
-          onTick={(done) =>
-            void ofReview(note.shot, client.PATCH("/api/notes/{note}", { params, body: { done } }), say)
-          }
-        />
+        <TickOff frame={note.frame} done={note.done} onTick={tick} />
       </div>
       <div className="ml-12 flex flex-col gap-1">
         <Answers frame={note.frame} answers={note.answers} onAnswer={chosen === note.id ? answer : null} />

@@ -1,0 +1,50 @@
+"""How far what is in a loop looks the same on other frames, held still: the mark itself says whether a hold is right."""
+
+from collections.abc import Callable, Sequence
+
+import cv2
+import numpy as np
+
+from hushcore.arrays import F32, F64, Codes, Rect
+from hushcore.hold.maps import dense_forward
+from hushcore.hold.method import channel_of
+from hushcore.hold.record import Hold
+
+AROUND = 6  # px round the loop that are looked at with it
+FINE, COARSE = 1.2, 6.0  # px: the detail that is compared; light and grain are left out
+
+
+def likenesses(
+    read: Callable[[int], Codes], holds: Sequence[Hold], loop: F64, own: int, frames: Sequence[int]
+) -> F64:  # fmt: skip
+    """Correlation (holds, frames) of the detail in a loop (n, 2; px of the still surface) with that of frame ``own``; not a
+    number where the loop is not all on a frame. Each frame is read once."""
+    rect = Rect.around(loop).grown(AROUND).clipped(*holds[0].size)
+    out = np.full((len(holds), len(frames)), np.nan)
+    if min(rect.width, rect.height) < 2 * AROUND:
+        return out
+    luma = channel_of(read(own))
+    there = [_detail(luma, hold, own, rect) for hold in holds]
+    for column, number in enumerate(frames):
+        luma = channel_of(read(number))
+        for row, hold in enumerate(holds):
+            one, other = there[row], _detail(luma, hold, number, rect)
+            if one is not None and other is not None:
+                out[row, column] = _correlation(one, other)
+    return out
+
+
+def _correlation(one: F32, other: F32) -> float:
+    spread = float(one.std() * other.std())
+    return float(((one - one.mean()) * (other - other.mean())).mean()) / spread if spread > 0 else 0.0
+
+
+def _detail(luma: F32, hold: Hold, frame: int, rect: Rect) -> F32 | None:
+    """Detail of a frame in the still pose over ``rect``; None where that is not all on the frame."""
+    x, y = dense_forward(hold.at(frame), rect)
+    if not (np.isfinite(x).all() and np.isfinite(y).all()):
+        return None
+    if min(x.min(), y.min()) < 0 or x.max() > luma.shape[1] - 1 or y.max() > luma.shape[0] - 1:
+        return None
+    still = cv2.remap(luma, x, y, cv2.INTER_CUBIC)
+    return np.asarray(cv2.GaussianBlur(still, (0, 0), FINE) - cv2.GaussianBlur(still, (0, 0), COARSE))
