@@ -24,7 +24,6 @@ SPACES = {
     "h264": "bt1886",
     "h264 low": "bt1886",
 }
-BITS = {"tiff": 16, "log": 10, "half": 16, "prores": 10, "h264": 8, "h264 low": 8}
 
 
 def encode(drawn: Drawn, linear: F32) -> F32:

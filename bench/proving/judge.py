@@ -19,10 +19,10 @@ from hushcore.colour import difference
 from hushcore.colour.encoding import Encoding
 from hushcore.edge.matte import Edge
 from hushcore.hold.maps import dense_forward, dense_inverse
+from hushcore.hold.mark import Mark
 from hushcore.hold.record import Hold
 from hushcore.hold.still import Ground
 from hushcore.hold.through import track
-from hushcore.hold.wider import Wider
 from hushcore.media import yuv
 from hushcore.media.footage import open_footage
 from hushcore.media.movies import Movie
@@ -86,7 +86,7 @@ class Shot:
         self.clip: Any = open_footage(folder / said["place"])
         self.other: Any = open_footage(folder / said["place"].replace("shot", "truth", 1))
         self.anchor: int = said["anchor"]
-        self.encoding = Encoding(camera.SPACES[self.drawn.codec], camera.BITS[self.drawn.codec])
+        self.encoding = Encoding(camera.SPACES[self.drawn.codec], self.clip.bits)
         known = np.load(folder / "truth.npz")
         self.masks, self.fronts, self.surfaces = (known[name] for name in ("masks", "fronts", "surfaces"))
         self.positions, self.visible, self.step = known["positions"], known["visible"], int(known["step"])
@@ -183,8 +183,8 @@ def _held(shot: Shot, loop: np.ndarray) -> Hold:
         ground = replace(ground, stands=(loop,))
     found: Hold | None = None
     around = Ground.of([grown(loop, WIDER_GROWTH, shot.drawn.size).tolist()])
-    wider = None if shot.stands else Wider(around, loop)
-    for _, found in track(shot.clip.read, ground, "auto", shot.anchor, shot.frames[0], shot.frames[-1], wider):
+    mark = None if shot.stands else Mark(loop, around)
+    for _, found in track(shot.clip.read, ground, "auto", shot.anchor, shot.frames[0], shot.frames[-1], mark):
         pass
     assert found is not None
     return found

@@ -32,9 +32,9 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     from hushcore.colour.encoding import Encoding
     from hushcore.edge.matte import Edge
     from hushcore.hold.auto import chosen
+    from hushcore.hold.mark import Mark
     from hushcore.hold.overlay import stands_still
     from hushcore.hold.through import track
-    from hushcore.hold.wider import Wider
     from hushcore.media.footage import open_footage
     from hushcore.media.pictures import write_codes
     from hushcore.media.scan import examine
@@ -57,8 +57,8 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     hold: Any = None
     with click.progressbar(length=max(1, found.last - found.first), label="Tracking", file=sys.stderr) as bar:
         around = circle.wider_ground(loop, data.frame, width, height).ground()
-        wider = None if stands else Wider(around, loop)
-        for _, growing in track(found.read, ground, method, data.frame, found.first, found.last, wider):
+        mark = None if stands else Mark(loop, around)
+        for _, growing in track(found.read, ground, method, data.frame, found.first, found.last, mark):
             hold = growing
             bar.update(1)
     held = out.with_name(f"{out.stem}.hold.json")

@@ -5,7 +5,7 @@ two places that are sure is a smooth one: it is taken as the prediction, and cor
 hides the surface.
 """
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import replace
 from itertools import groupby
 
@@ -29,17 +29,17 @@ SEES_ENOUGH = 0.25  # of the ground: with less the smooth way alone counts
 AGREE = 3.0  # px: what can be seen may correct the smooth way by this, and a share of how far off it may be
 
 
-def hidden_stretches(hold: Hold) -> list[tuple[int, int]]:
+def hidden_stretches(hold: Hold, sure: Collection[int] = ()) -> list[tuple[int, int]]:
     """First and last frame of each stretch that is bridged: hidden, between two frames that are sure."""
     frames = sorted(hold.frames)
-    weak = [n for n in frames if hold.frames[n].lost or hold.frames[n].seen < SEEN_LEAST]
+    weak = [n for n in frames if n not in sure and (hold.frames[n].lost or hold.frames[n].seen < SEEN_LEAST)]
     out = []
     for _, run in groupby(enumerate(weak), key=lambda pair: pair[1] - pair[0]):
         numbers = [n for _, n in run]
         first, last = numbers[0], numbers[-1]
-        while hold.has(first - 1) and not _stands(hold, first - 1, -1):
+        while hold.has(first - 1) and first - 1 not in sure and not _stands(hold, first - 1, -1):
             first -= 1
-        while hold.has(last + 1) and not _stands(hold, last + 1, 1):
+        while hold.has(last + 1) and last + 1 not in sure and not _stands(hold, last + 1, 1):
             last += 1
         fixed = [n for n in range(first, last + 1) if n in hold.keys]
         if hold.has(first - 1) and hold.has(last + 1) and last - first < LONGEST and not fixed:
@@ -71,9 +71,12 @@ def _stands(hold: Hold, frame: int, way: int) -> bool:
     return bend <= BEND + BEND_SHARE * float(np.hypot(*second.T).mean())
 
 
-def bridge(hold: Hold, ground: Ground, method: Method, read: Reader) -> Iterator[tuple[int, HoldFrame]]:
-    """The frames of hidden stretches, measured anew. Drift of what nobody sees grows with the length of the bridge."""
-    stretches = hidden_stretches(hold)
+def bridge(
+    hold: Hold, ground: Ground, method: Method, read: Reader, sure: Collection[int] = ()
+) -> Iterator[tuple[int, HoldFrame]]:  # fmt: skip
+    """The frames of hidden stretches, measured anew; those in ``sure`` stay as they are. Drift of what nobody
+    sees grows with the length of the bridge."""
+    stretches = hidden_stretches(hold, sure)
     if not stretches or method.kind in ("point", "two-point"):
         return
     tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)

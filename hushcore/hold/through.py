@@ -1,26 +1,30 @@
-"""A whole shot held: measured both ways from the anchor, then bridged where it was hidden; on a wider ground where the own one
-has too little to hold on to."""
+"""A whole shot held: measured both ways from the anchor, the mark looked for where that failed, bridged where it was hidden; on a
+wider ground where the own one has too little to hold on to."""
 
 from collections.abc import Iterator
 from contextlib import suppress
 
+from hushcore.arrays import F64
 from hushcore.errors import HushError
 from hushcore.hold.auto import chosen
 from hushcore.hold.bridge import bridge
+from hushcore.hold.mark import Mark
 from hushcore.hold.method import Method
-from hushcore.hold.record import Hold, Reader, follow, start, ways
+from hushcore.hold.record import Hold, HoldFrame, Reader, follow, start, ways
+from hushcore.hold.seek import sought
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
-from hushcore.hold.wider import Wider, better, poor
+from hushcore.hold.wider import better, poor
 
 
 def track(
-    read: Reader, ground: Ground, method: Method | str, anchor: int, first: int, last: int, wider: Wider | None = None
+    read: Reader, ground: Ground, method: Method | str, anchor: int, first: int, last: int, mark: Mark | None = None
 ) -> Iterator[tuple[int, Hold]]:
-    """Measure first..last from the anchor both ways, then bridge what was hidden; yields the growing hold after each frame.
+    """Measure first..last from the anchor both ways, then mend that; yields the growing hold after each frame.
 
-    ``wider``: what is tried where the hold is poor, and taken where the mark is the better for it; the hold that is yielded
-    last is the one that was taken. Raises HushError when the anchor lies outside the range or the ground cannot be held.
+    ``mark``: judges, and is looked for where it is not where the hold says; its wider ground is tried where the hold is
+    poor, and taken where the mark is the better for it; the hold that is yielded last is the one that was taken.
+    Raises HushError when the anchor lies outside the range or the ground cannot be held.
     """
     if not first <= anchor <= last:
         raise HushError(f"The anchor frame {anchor} is outside {first} to {last}; widen the range.", "bad-range")
@@ -29,20 +33,21 @@ def track(
     if method.kind == "auto":
         method = chosen(read, ground, method, anchor, first, last)[1]
     hold: Hold | None = None
-    for number, hold in _once(read, ground, method, anchor, first, last):
+    outline = None if mark is None else mark.outline
+    for number, hold in _once(read, ground, method, anchor, first, last, outline):
         yield number, hold
-    if wider is None or hold is None or not poor(hold):
+    if mark is None or mark.around is None or hold is None or not poor(hold):
         return
     rival: Hold | None = None
     with suppress(HushError):  # a ground that cannot be held is no rival
-        for number, rival in _once(read, wider.ground, method, anchor, first, last):
+        for number, rival in _once(read, mark.around, method, anchor, first, last, mark.outline):
             yield number, rival
-    if rival is None or not better(read, hold, rival, wider.mark):
+    if rival is None or not better(read, hold, rival, mark.outline):
         yield anchor, hold
 
 
 def _once(
-    read: Reader, ground: Ground, method: Method, anchor: int, first: int, last: int
+    read: Reader, ground: Ground, method: Method, anchor: int, first: int, last: int, outline: F64 | None
 ) -> Iterator[tuple[int, Hold]]:
     codes = read(anchor)
     hold: Hold | None = None
@@ -55,6 +60,20 @@ def _once(
     if hold is not None and not hold.frames:
         yield anchor, hold
     if hold is not None:
-        for number, frame in bridge(hold, ground, method, read):
-            hold.frames[number] = frame
+        for number, _ in mended(hold, ground, method, read, outline):
             yield number, hold
+
+
+def mended(
+    hold: Hold, ground: Ground, method: Method, read: Reader, outline: F64 | None
+) -> Iterator[tuple[int, HoldFrame]]:  # fmt: skip
+    """The frames of a measured hold that are measured anew, and are its own from then on: those on which the mark
+    (``outline``: (n, 2), anchor px) is found elsewhere, then those on which the surface was hidden."""
+    sure = set()
+    for number, frame in sought(hold, ground, method, read, outline) if outline is not None else ():
+        if not frame.lost:
+            sure.add(number)
+        yield number, frame
+    for number, frame in bridge(hold, ground, method, read, sure):
+        hold.frames[number] = frame
+        yield number, frame

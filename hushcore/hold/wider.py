@@ -7,27 +7,17 @@ the anchor frame.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 
 from hushcore.arrays import F64, Codes
 from hushcore.hold.likeness import likenesses
 from hushcore.hold.record import Hold
-from hushcore.hold.still import Ground
 
 MOST = 10.0  # px of drift that count: beyond it all is lost alike
 POOR = 3.0  # px: the mean drift from which a hold is looked at again
 BETTER_BY = 0.1  # of mean correlation
 FRAMES = 12  # over the shot, on which the mark is looked at
-
-
-@dataclass(frozen=True)
-class Wider:
-    """A ground to try, and the ``mark`` (n, 2; px of the anchor frame) that judges."""
-
-    ground: Ground
-    mark: F64
 
 
 def unsure(hold: Hold) -> float:

@@ -23,11 +23,11 @@ from holds.signals import hold_settled
 from holds.widening import widened
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
-from hushcore.hold.bridge import bridge
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as Measured
 from hushcore.hold.record import of_measured
 from hushcore.hold.state import State
+from hushcore.hold.through import mended
 from hushcore.hold.tracker import Tracker, make_tracker
 from hushcore.plates.choose import Clarity, clarity
 
@@ -188,22 +188,24 @@ def _finish(hold: Hold, run: Run | None, problem: str) -> None:
 
 @app.task(queue="track", priority=SOON, name="settle")
 def settle(hold: int) -> None:
-    """A hold is done: bridge what was hidden, see whether a wider ground is surer, and tell whoever goes on from there."""
+    """A hold is done: mend it, see whether a wider ground is surer, and tell whoever goes on from there."""
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
     if held is None or not held.fix.shot.fixes.filter(document__hold=hold).exists():
         return
-    _bridge(held)
+    _mend(held)
     hold_settled.send(Hold, hold=widened(held, _outline(held)) or held)
 
 
-def _bridge(hold: Hold) -> None:
-    """Stretches on which the surface was hidden, measured anew between what is sure on both sides."""
+def _mend(hold: Hold) -> None:
+    """Frames on which the mark is found elsewhere, and stretches on which the surface was hidden, measured anew. A redo is an
+    artist's own: the mark is not looked for after it."""
     if hold.work not in (Hold.Work.TRACK, Hold.Work.REDO):
         return
     ground, method = parts_of(hold)
     engine, outline = hold.engine(), _outline(hold)
     read = lru_cache(maxsize=KEPT)(reader_of(hold))
-    for number, frame in bridge(engine, ground, method, read):
+    rides = hold.work == Hold.Work.TRACK and not hold.fix.document["stands"]
+    for number, frame in mended(engine, ground, method, read, outline if rides else None):
         if _stopped(hold):
             return
         keep(hold, number, frame, _clear(read(number), engine, frame, outline))

@@ -12,6 +12,7 @@ from holds.models import Hold, HoldFrame
 from holds.reading import parts_of, reader_of
 from holds.rows import row_of
 from hushcore.errors import HushError
+from hushcore.hold.mark import Mark
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.through import track
 from hushcore.hold.wider import better, poor
@@ -36,7 +37,9 @@ def widened(hold: Hold, outline: np.ndarray | None) -> Hold | None:
     read = lru_cache(maxsize=KEPT)(reader_of(hold))
     rival: EngineHold | None = None
     try:
-        for _, growing in track(read, ground.ground(), parts_of(hold)[1], hold.anchor, hold.first, hold.last):
+        for _, growing in track(
+            read, ground.ground(), parts_of(hold)[1], hold.anchor, hold.first, hold.last, Mark(outline)
+        ):
             if not _untouched(hold):
                 return None
             rival = growing

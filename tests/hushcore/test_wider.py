@@ -6,10 +6,11 @@ import scipy.ndimage as ndi
 from skimage import data
 
 from hushcore.hold.likeness import likenesses
+from hushcore.hold.mark import Mark
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.hold.still import Ground
 from hushcore.hold.through import track
-from hushcore.hold.wider import MOST, Wider, better, poor, unsure
+from hushcore.hold.wider import MOST, better, poor, unsure
 from hushcore.recipe.circle import GROUND_GROWTH, ground_of, wider_ground
 
 SIZE, COUNT, ANCHOR = 420, 14, 4
@@ -66,9 +67,9 @@ def shot(frame: int, one_surface: bool) -> np.ndarray:
 def held(one_surface: bool, wide: bool) -> tuple[Hold, float]:
     """The hold that is taken, and the RMS error (px) in the loop."""
     own = ground_of(LOOP, ANCHOR, SIZE, SIZE, False).ground()
-    wider = Wider(wider_ground(LOOP, ANCHOR, SIZE, SIZE).ground(), LOOP) if wide else None
+    mark = Mark(LOOP, wider_ground(LOOP, ANCHOR, SIZE, SIZE).ground()) if wide else None
     hold = None
-    for _, hold in track(lambda n: shot(n, one_surface), own, "mesh", ANCHOR, 0, COUNT - 1, wider):
+    for _, hold in track(lambda n: shot(n, one_surface), own, "mesh", ANCHOR, 0, COUNT - 1, mark):
         pass
     assert hold is not None
     miss = [hold.at(n).forward(LOOP) - LOOP - moved(n) for n in range(COUNT)]
@@ -106,7 +107,7 @@ def test_a_wider_ground_that_cannot_be_held_leaves_the_hold_as_it_is():
         picture[:60, :60] = bare[:60, :60]
         return picture
 
-    for _, hold in track(read, own, "mesh", ANCHOR, 0, COUNT - 1, Wider(nothing, LOOP)):
+    for _, hold in track(read, own, "mesh", ANCHOR, 0, COUNT - 1, Mark(LOOP, nothing)):
         pass
     assert poor(hold)
     assert len(hold.frames) == COUNT - 1

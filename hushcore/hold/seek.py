@@ -1,0 +1,184 @@
+"""Finding a mark again where its hold was lost or is unsure: the mark is looked for by its own detail, and the ground measured
+from there.
+
+A ground follows what has most contrast on it: a shadow's edge, a reflection, what passes. The mark itself is the one thing on it
+that is known to be the surface's and to stand out.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from itertools import groupby
+
+import numpy as np
+
+from hushcore.arrays import F32, F64
+from hushcore.errors import HushError
+from hushcore.hold.bridge import AGREE, between
+from hushcore.hold.likeness import likenesses
+from hushcore.hold.mark import Picture, picture_of, place_of
+from hushcore.hold.method import Method, channel_of
+from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
+from hushcore.hold.redo import corners_of
+from hushcore.hold.still import Ground
+from hushcore.hold.tracker import NEXT_TO_ANCHOR, Tracker, make_tracker
+
+RED = 5.0  # px of drift from which a frame is looked at again
+TELLS = 0.5  # correlation of the mark on frames that are held: with less its detail says nothing
+UNLIKE = 0.5  # of that: the mark is not where the hold says
+FOUND = 0.65  # of it, and by how much more like itself than where it was held, for a place to be the mark's
+BETTER_BY = 0.1
+DOUBTFUL, DOUBT = 2.5, 0.9  # px of drift from which less unlikeness is enough
+DIP, BESIDE = 0.85, 4  # of the median of so many frames on both sides: the hold slipped for a moment
+TEMPLATES = 8  # frames that share in the mark's picture
+ROUNDS = (4, 24)  # px round the mark that are compared: a long or faint one is alone only with what lies beside it
+REACH, REACH_EACH, REACH_MOST = 64.0, 24.0, 320.0  # px round the prediction: at least, for each frame gone, and at most
+GAP = 40  # frames for which a way is kept up
+
+
+def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) -> Iterator[tuple[int, HoldFrame]]:
+    """Frames on which the mark was not where the hold said and is found again, measured from there. ``mark``: its outline
+    (n, 2) on the anchor frame. Nothing where the mark's own detail does not tell it from other places."""
+    weak = [n for n, row in hold.frames.items() if (row.lost or row.drift_rms > RED) and n not in hold.keys]
+    if not weak or method.kind in ("point", "two-point"):
+        return
+    numbers = sorted(hold.frames)
+    alike = dict(zip(numbers, np.nan_to_num(likenesses(read, (hold,), mark, hold.anchor, numbers)[0]), strict=True))
+    firm = [n for n in numbers if n not in weak]
+    usual = float(np.median([alike[n] for n in firm])) if firm else 0.0
+    if usual < TELLS:
+        return
+    gone = [n for n in numbers if n not in hold.keys and alike[n] < _least(hold.frames[n], usual, _around(alike, n))]
+    if not gone:
+        return
+    held = [n for n in firm if n not in gone]
+    clear = [hold.anchor, *sorted(held, key=lambda n: -alike[n])[:TEMPLATES]]
+    pictures = [picture_of(hold, read, mark, clear, around) for around in ROUNDS]
+    seeker = _Seeker(hold, ground, method, read, mark, pictures, usual)
+    yield from seeker.run(gone, alike)
+
+
+def _around(alike: dict[int, float], number: int) -> float:
+    """How like itself the mark usually is about a frame."""
+    return float(np.median([alike[n] for n in range(number - BESIDE, number + BESIDE + 1) if n in alike]))
+
+
+def _least(row: HoldFrame, usual: float, around: float) -> float:
+    """How like itself the mark must be for a frame's hold to be left alone."""
+    doubtful = row.lost or row.drift_rms > DOUBTFUL
+    return max((DOUBT if doubtful else UNLIKE) * usual, (DOUBT if doubtful else DIP) * around)
+
+
+class _Seeker:
+    """Walks from frames that are held through those that are not."""
+
+    def __init__(
+        self, hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64, pictures: Sequence[Picture], usual: float
+    ) -> None:  # fmt: skip
+        self.hold, self.read, self.mark, self.pictures, self.usual = hold, read, mark, pictures, usual
+        self.tracker: Tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)
+        self.channel = method.prep.channel
+        self.corners = corners_of(hold, ground)
+
+    def run(self, gone: Sequence[int], alike: dict[int, float]) -> Iterator[tuple[int, HoldFrame]]:
+        """First away from the first frame, then towards it for what is still missing."""
+        left = set(gone)
+        for way, frames in ((1, sorted(gone)), (-1, sorted(gone, reverse=True))):
+            for number in frames:
+                near = self._near(number, -way, left) if number in left else None
+                if near is None:
+                    continue
+                found = self._found(number, self._starts(number, near, left), alike[number])
+                if found is not None:
+                    left.discard(number)
+                    self.hold.frames[number] = found
+                    yield number, found
+        yield from self._unseen(left)
+
+    def _unseen(self, left: set[int]) -> Iterator[tuple[int, HoldFrame]]:
+        """Frames on which the mark is nowhere to be found and which are said to be elsewhere than the way past them: they are
+        lost, and are bridged as such."""
+        for first, last in runs(sorted(left)):
+            whole = self.hold.has(first - 1) and self.hold.has(last + 1)
+            way = between(self.hold, first, last, self.corners) if whole else {}
+            for number in range(first, last + 1):
+                row = self.hold.frames[number]
+                deep = min(number - first, last - number) + 1
+                off = self._apart(row.params, way[number]) > AGREE + deep if whole else row.drift_rms > RED
+                if off and not row.lost:
+                    found = replace(row, lost=True, seen=0.0)
+                    self.hold.frames[number] = found
+                    yield number, found
+
+    def _apart(self, params: F64, others: F64) -> float:
+        """Px by which two maps put the mark apart."""
+        one, other = (self.hold.map_of(each).forward(self.mark) for each in (params, others))
+        return float(np.hypot(*(one - other).T).mean())
+
+    def _near(self, number: int, way: int, left: set[int]) -> int | None:
+        """The next frame that way on which the surface is held."""
+        others = range(number + way, number + (GAP + 1) * way, way)
+        return next((n for n in others if self.hold.has(n) and n not in left), None)
+
+    def _starts(self, number: int, near: int, left: set[int]) -> Iterator[F64]:
+        """Where the mark is found on a frame, and where the frames on both sides put it."""
+        beyond = near + (near - number) // abs(near - number)
+        hold, middle, gap = self.hold, self.pictures[0].middle, abs(number - near)
+        at, speed = hold.at(near), np.zeros(2)
+        if hold.has(beyond) and beyond not in left:
+            speed = at.forward(middle) - hold.at(beyond).forward(middle)
+        luma = channel_of(self.read(number), self.channel)
+        reach = min(REACH_MOST, REACH + REACH_EACH * (gap - 1) + float(np.hypot(*speed)))
+        for picture in self.pictures:
+            move = place_of(luma, at, speed * gap, reach, picture, FOUND * self.usual)
+            if move is not None:
+                yield _moved(hold.params_at(near), move)
+        other = 2 * number - near
+        if gap == 1 and hold.has(other) and other not in left:
+            yield (hold.params_at(near) + hold.params_at(other)) / 2
+
+    def _found(self, number: int, starts: Iterator[F64], own: float) -> HoldFrame | None:
+        """A frame measured from the better start; None where the mark is not clearly more like itself there than where it was
+        held (``own``)."""
+        luma = channel_of(self.read(number), self.channel)
+        places = [place for start in starts for place in (start, *self._measured(luma, number, start))]
+        if not places:
+            return None
+        likes = [self._like(number, place) for place in places]
+        best, like = places[int(np.argmax(likes))], max(likes)
+        if like < max(FOUND * self.usual, own + BETTER_BY):
+            return None
+        measured = self.tracker.judged(self.tracker.look(luma, number, best), best)[0]
+        return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))
+
+    def _measured(self, luma: F32, number: int, start: F64) -> Iterator[F64]:
+        tracker = self.tracker
+        tracker.state = replace(
+            tracker.state, params=start, previous=start, steps=max(tracker.state.steps, NEXT_TO_ANCHOR)
+        )
+        view = tracker.look(luma, number, start)
+        try:
+            yield tracker._solve(view, start, start, np.ones_like(tracker.still.ground, np.float32)).coefficients
+        except HushError as error:
+            if error.kind != "lost":
+                raise
+
+    def _like(self, number: int, params: F64) -> float:
+        old = self.hold.frames[number]
+        trial = replace(self.hold, frames={number: replace(old, params=params)}, keys={})
+        return float(np.nan_to_num(likenesses(self.read, (trial,), self.mark, self.hold.anchor, [number])[0, 0]))
+
+
+def runs(numbers: Sequence[int]) -> list[tuple[int, int]]:
+    """First and last of each unbroken run of ascending numbers."""
+    parts = [
+        [number for _, number in run] for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0])
+    ]
+    return [(part[0], part[-1]) for part in parts]
+
+
+def _moved(params: F64, by: F64) -> F64:
+    if params.shape != (3, 3):
+        return np.asarray(params + by)
+    shift = np.eye(3)
+    shift[:2, 2] = by
+    return np.asarray(shift @ params)
