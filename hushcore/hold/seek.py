@@ -13,14 +13,14 @@ import numpy as np
 
 from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
-from hushcore.hold.bridge import AGREE, between
+from hushcore.hold.bridge import AGREE, BEND_SHARE, between
 from hushcore.hold.likeness import likenesses
 from hushcore.hold.mark import Picture, picture_of, place_of
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.redo import corners_of
 from hushcore.hold.still import Ground
-from hushcore.hold.tracker import NEXT_TO_ANCHOR, Tracker, make_tracker
+from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tracker
 
 RED = 5.0  # px of drift from which a frame is looked at again
 TELLS = 0.5  # correlation of the mark on frames that are held: with less its detail says nothing
@@ -31,7 +31,7 @@ DOUBTFUL, DOUBT = 2.5, 0.9  # px of drift from which less unlikeness is enough
 DIP, BESIDE = 0.85, 4  # of the median of so many frames on both sides: the hold slipped for a moment
 TEMPLATES = 8  # frames that share in the mark's picture
 ROUNDS = (4, 24)  # px round the mark that are compared: a long or faint one is alone only with what lies beside it
-REACH, REACH_EACH, REACH_MOST = 64.0, 24.0, 320.0  # px round the prediction: at least, for each frame gone, and at most
+REACH, REACH_EACH, REACH_MOST = 24.0, 16.0, 320.0  # px round the prediction: at least, for each frame gone, and at most
 GAP = 40  # frames for which a way is kept up
 
 
@@ -87,7 +87,7 @@ class _Seeker:
                 near = self._near(number, -way, left) if number in left else None
                 if near is None:
                     continue
-                found = self._found(number, self._starts(number, near, left), alike[number])
+                found = self._found(number, near, left, alike[number])
                 if found is not None:
                     left.discard(number)
                     self.hold.frames[number] = found
@@ -115,7 +115,8 @@ class _Seeker:
         return float(np.hypot(*(one - other).T).mean())
 
     def _near(self, number: int, way: int, left: set[int]) -> int | None:
-        """The next frame that way on which the surface is held."""
+        """The next frame that way (its sign counts) on which the surface is held."""
+        way = 1 if way > 0 else -1
         others = range(number + way, number + (GAP + 1) * way, way)
         return next((n for n in others if self.hold.has(n) and n not in left), None)
 
@@ -136,11 +137,13 @@ class _Seeker:
         if gap == 1 and hold.has(other) and other not in left:
             yield (hold.params_at(near) + hold.params_at(other)) / 2
 
-    def _found(self, number: int, starts: Iterator[F64], own: float) -> HoldFrame | None:
+    def _found(self, number: int, near: int, left: set[int], own: float) -> HoldFrame | None:
         """A frame measured from the better start; None where the mark is not clearly more like itself there than where it was
-        held (``own``)."""
+        held (``own``), or could not have got there."""
         luma = channel_of(self.read(number), self.channel)
+        starts = self._starts(number, near, left)
         places = [place for start in starts for place in (start, *self._measured(luma, number, start))]
+        places = [place for place in places if self._whole(place, near) and self._on_the_way(number, near, left, place)]
         if not places:
             return None
         likes = [self._like(number, place) for place in places]
@@ -149,6 +152,24 @@ class _Seeker:
             return None
         measured = self.tracker.judged(self.tracker.look(luma, number, best), best)[0]
         return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))
+
+    def _whole(self, params: F64, near: int) -> bool:
+        """Whether the mark keeps its size and shape: a mesh can make itself look like much."""
+        middle = self.pictures[0].middle
+        before, after = (each.jacobian(middle) for each in (self.hold.at(near), self.hold.map_of(params)))
+        sizes = np.linalg.svd(after @ np.linalg.pinv(before), compute_uv=False)
+        return bool(sizes.max() < MOST_STRETCH and sizes.min() > 1 / MOST_STRETCH)
+
+    def _on_the_way(self, number: int, near: int, left: set[int], params: F64) -> bool:
+        """Whether a place lies about where the way between the held frames on both sides passes."""
+        far = self._near(number, number - near, left)
+        if far is None:
+            return True
+        ends = sorted((near, far))
+        way = between(self.hold, ends[0] + 1, ends[1] - 1, self.corners)
+        speed = self._apart(self.hold.params_at(near), self.hold.params_at(far)) / (ends[1] - ends[0])
+        deep = min(number - ends[0], ends[1] - number)
+        return self._apart(params, way[number]) <= AGREE + deep * (1 + BEND_SHARE * speed)
 
     def _measured(self, luma: F32, number: int, start: F64) -> Iterator[F64]:
         tracker = self.tracker

@@ -120,6 +120,7 @@ class HoldOut(Schema):
     done: int = Field(description="Steps that its work has made,")
     wanted: int = Field(description="of so many.")
     problem: str
+    settling: bool = Field(description="It is looked at once more where it is weak.")
     ground: GroundData
     grid: GridOut | None
     still_left: int

@@ -50,6 +50,7 @@ class Hold(models.Model):
     passed = models.PositiveIntegerField(default=0, help_text="Frames that a first side has measured.")
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
     stop_asked = models.BooleanField(default=False)
+    settling = models.BooleanField(default=False, help_text="It is measured, and looked at once more where it is weak.")
     problem = models.TextField(blank=True)
     made = models.DateTimeField(auto_now_add=True)
 

@@ -26,6 +26,7 @@ from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as Measured
 from hushcore.hold.record import of_measured
+from hushcore.hold.seek import RED
 from hushcore.hold.state import State
 from hushcore.hold.through import mended
 from hushcore.hold.tracker import Tracker, make_tracker
@@ -192,8 +193,22 @@ def settle(hold: int) -> None:
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
     if held is None or not held.fix.shot.fixes.filter(document__hold=hold).exists():
         return
-    _mend(held)
-    hold_settled.send(Hold, hold=widened(held, _outline(held)) or held)
+    if weak := any(row.lost or row.drift_rms > RED for row in held.known if not row.gone):
+        _settling(held, True)
+    try:
+        _mend(held)
+        final = widened(held, _outline(held)) or held
+    finally:
+        if weak:
+            _settling(held, False)
+    hold_settled.send(Hold, hold=final)
+
+
+@transaction.atomic
+def _settling(hold: Hold, now: bool) -> None:
+    """Say that a hold is looked at once more, or is not any longer."""
+    Hold.objects.filter(id=hold.id).update(settling=now)
+    tell("hold", hold=hold.id, fix=hold.fix_id, shot=hold.fix.shot_id, state=hold.state)
 
 
 def _mend(hold: Hold) -> None:

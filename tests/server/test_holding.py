@@ -3,11 +3,13 @@
 import csv
 import io
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from holds.models import Hold
+from holds.rows import keep
 
 from tests.server.conftest import COUNT, SHIFT, Hands, loop
 
@@ -338,3 +340,34 @@ def test_a_ground_that_the_artist_drew_is_never_widened(web, hands, work, monkey
     after = now(hands)["hold"]
     assert after["id"] == Hold.objects.order_by("-id")[0].id
     assert after["ground"]["read"] == hold["ground"]["read"]
+
+
+def test_a_mark_is_looked_for_where_its_hold_slipped_and_the_screens_are_told(hands, work, monkeypatch):
+    """Not after a redo: that is the artist's own."""
+    from holds import tasks
+
+    hold = Hold.objects.get(id=hands.fix["hold"]["id"])
+    told = []
+    monkeypatch.setattr(tasks, "_settling", lambda _, now: told.append(now))
+    for doing, mended in ((Hold.Work.REDO, False), (Hold.Work.TRACK, True)):
+        Hold.objects.filter(id=hold.id).update(work=doing)
+        for number in (1005, 1006):
+            slip(hold, number, 25.0)
+        told.clear()
+        tasks.settle(hold.id)
+        engine = Hold.objects.get(id=hold.id).engine()
+        errors = [np.abs(engine.at(n).forward(SPOT) - truth(n)).max() for n in (1005, 1006)]
+        assert bool(max(errors) < 0.5) is mended, errors
+        assert told == [True, False]
+
+
+def slip(hold: Hold, number: int, by: float) -> None:
+    """Put a frame of a hold beside what it was, and say that it may be."""
+    row = hold.known.get(frame=number)
+    frame = row.engine()
+    params = np.array(frame.params)
+    if hold.grid is None:
+        params[0, 2] += by
+    else:
+        params[..., 0] += by
+    keep(hold, number, replace(frame, params=params, drift_rms=30.0), None)

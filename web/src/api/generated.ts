@@ -3493,6 +3493,11 @@ export interface components {
             wanted: number;
             /** Problem */
             problem: string;
+            /**
+             * Settling
+             * @description It is looked at once more where it is weak.
+             */
+            settling: boolean;
             ground: components["schemas"]["GroundData"];
             grid: components["schemas"]["GridOut"] | null;
             /** Still Left */
