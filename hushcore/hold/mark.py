@@ -13,6 +13,7 @@ from hushcore.hold.record import Hold, Reader
 from hushcore.hold.still import Ground
 
 ALONE_BY = 0.15  # of correlation by which any other place must be less like it
+FAR_COSTS = 0.1  # of correlation, at the end of the reach: another place is less likely the further it is from the way
 BORDER = 8  # px beyond what is compared that are read
 FINE, COARSE = 1.2, 6.0  # detail, in samples of the picture
 FLAT = 1e-6  # spread of a picture of nothing
@@ -73,12 +74,13 @@ def place_of(luma: F32, at: HoldMap, expected: F64, reach: float, picture: Pictu
     window = _window(luma, centre, slope, picture, wide)
     scores = cv2.matchTemplate(_detail(window), picture.detail, cv2.TM_CCOEFF_NORMED, mask=picture.mask)
     scores = np.nan_to_num(scores, nan=-1.0, posinf=-1.0, neginf=-1.0)
-    row, col = np.unravel_index(int(scores.argmax()), scores.shape)
-    best = float(scores[row, col])
-    apart = max(3, round(min(picture.detail.shape) / 4))
-    others = scores.copy()
-    others[max(0, row - apart) : row + apart + 1, max(0, col - apart) : col + apart + 1] = -1.0
-    if best < least or best < float(others.max()) + ALONE_BY:
+    y, x = np.mgrid[-wide : wide + 1, -wide : wide + 1] / max(1, wide)
+    likely = scores - FAR_COSTS * (x * x + y * y)
+    row, col = np.unravel_index(int(likely.argmax()), scores.shape)
+    down, across = (max(3, round(side / 4)) for side in picture.detail.shape)  # the slopes of the same peak
+    others = likely.copy()
+    others[max(0, row - down) : row + down + 1, max(0, col - across) : col + across + 1] = -1.0
+    if scores[row, col] < least or likely[row, col] < float(others.max()) + ALONE_BY:
         return None
     return np.asarray(expected + slope @ (np.array([col - wide, row - wide], float) * picture.step))
 

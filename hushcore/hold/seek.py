@@ -23,15 +23,20 @@ from hushcore.hold.still import Ground
 from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tracker
 
 RED = 5.0  # px of drift from which a frame is looked at again
-TELLS = 0.5  # correlation of the mark on frames that are held: with less its detail says nothing
+TELLS = 0.6  # correlation of the mark on the frame that shows it best: with less its detail says nothing
 UNLIKE = 0.5  # of that: the mark is not where the hold says
 FOUND = 0.65  # of it, and by how much more like itself than where it was held, for a place to be the mark's
 BETTER_BY = 0.1
+FADED, FADES = (
+    0.5,
+    0.9,
+)  # of it, where the mark is that much like the frame beside it: it turns away or is lit otherwise
 DOUBTFUL, DOUBT = 2.5, 0.9  # px of drift from which less unlikeness is enough
 DIP, BESIDE = 0.85, 4  # of the median of so many frames on both sides: the hold slipped for a moment
 TEMPLATES = 8  # frames that share in the mark's picture
 ROUNDS = (4, 24)  # px round the mark that are compared: a long or faint one is alone only with what lies beside it
 REACH, REACH_EACH, REACH_MOST = 24.0, 16.0, 320.0  # px round the prediction: at least, for each frame gone, and at most
+SHORT = 5  # frames over which a way is smooth, whatever the surface does
 GAP = 40  # frames for which a way is kept up
 
 
@@ -44,7 +49,7 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
     numbers = sorted(hold.frames)
     alike = dict(zip(numbers, np.nan_to_num(likenesses(read, (hold,), mark, hold.anchor, numbers)[0]), strict=True))
     firm = [n for n in numbers if n not in weak]
-    usual = float(np.median([alike[n] for n in firm])) if firm else 0.0
+    usual = max(alike.values())
     if usual < TELLS:
         return
     gone = [n for n in numbers if n not in hold.keys and alike[n] < _least(hold.frames[n], usual, _around(alike, n))]
@@ -53,8 +58,7 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
     held = [n for n in firm if n not in gone]
     clear = [hold.anchor, *sorted(held, key=lambda n: -alike[n])[:TEMPLATES]]
     pictures = [picture_of(hold, read, mark, clear, around) for around in ROUNDS]
-    seeker = _Seeker(hold, ground, method, read, mark, pictures, usual)
-    yield from seeker.run(gone, alike)
+    yield from _Seeker(hold, ground, method, read, mark, pictures, usual, alike).run(gone)
 
 
 def _around(alike: dict[int, float], number: int) -> float:
@@ -72,14 +76,16 @@ class _Seeker:
     """Walks from frames that are held through those that are not."""
 
     def __init__(
-        self, hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64, pictures: Sequence[Picture], usual: float
+        self, hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64, pictures: Sequence[Picture], usual: float,
+        alike: dict[int, float],
     ) -> None:  # fmt: skip
         self.hold, self.read, self.mark, self.pictures, self.usual = hold, read, mark, pictures, usual
+        self.alike = {hold.anchor: 1.0, **alike}
         self.tracker: Tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)
         self.channel = method.prep.channel
         self.corners = corners_of(hold, ground)
 
-    def run(self, gone: Sequence[int], alike: dict[int, float]) -> Iterator[tuple[int, HoldFrame]]:
+    def run(self, gone: Sequence[int]) -> Iterator[tuple[int, HoldFrame]]:
         """First away from the first frame, then towards it for what is still missing."""
         left = set(gone)
         for way, frames in ((1, sorted(gone)), (-1, sorted(gone, reverse=True))):
@@ -87,7 +93,7 @@ class _Seeker:
                 near = self._near(number, -way, left) if number in left else None
                 if near is None:
                     continue
-                found = self._found(number, near, left, alike[number])
+                found = self._found(number, near, left)
                 if found is not None:
                     left.discard(number)
                     self.hold.frames[number] = found
@@ -103,7 +109,8 @@ class _Seeker:
             for number in range(first, last + 1):
                 row = self.hold.frames[number]
                 deep = min(number - first, last - number) + 1
-                off = self._apart(row.params, way[number]) > AGREE + deep if whole else row.drift_rms > RED
+                unseen = row.drift_rms > RED and self.alike[number] < UNLIKE * self.usual
+                off = self._apart(row.params, way[number]) > AGREE + deep if whole else unseen
                 if off and not row.lost:
                     found = replace(row, lost=True, seen=0.0)
                     self.hold.frames[number] = found
@@ -130,16 +137,16 @@ class _Seeker:
         luma = channel_of(self.read(number), self.channel)
         reach = min(REACH_MOST, REACH + REACH_EACH * (gap - 1) + float(np.hypot(*speed)))
         for picture in self.pictures:
-            move = place_of(luma, at, speed * gap, reach, picture, FOUND * self.usual)
+            move = place_of(luma, at, speed * gap, reach, picture, self._least(number, near))
             if move is not None:
                 yield _moved(hold.params_at(near), move)
         other = 2 * number - near
         if gap == 1 and hold.has(other) and other not in left:
             yield (hold.params_at(near) + hold.params_at(other)) / 2
 
-    def _found(self, number: int, near: int, left: set[int], own: float) -> HoldFrame | None:
+    def _found(self, number: int, near: int, left: set[int]) -> HoldFrame | None:
         """A frame measured from the better start; None where the mark is not clearly more like itself there than where it was
-        held (``own``), or could not have got there."""
+        held, or could not have got there."""
         luma = channel_of(self.read(number), self.channel)
         starts = self._starts(number, near, left)
         places = [place for start in starts for place in (start, *self._measured(luma, number, start))]
@@ -148,10 +155,16 @@ class _Seeker:
             return None
         likes = [self._like(number, place) for place in places]
         best, like = places[int(np.argmax(likes))], max(likes)
-        if like < max(FOUND * self.usual, own + BETTER_BY):
+        if like < max(self._least(number, near), self.alike[number] + BETTER_BY):
             return None
+        self.alike[number] = like
         measured = self.tracker.judged(self.tracker.look(luma, number, best), best)[0]
         return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))
+
+    def _least(self, number: int, near: int) -> float:
+        """How like itself the mark must be to be found: less where it fades from frame to frame."""
+        fading = max(FADED * self.usual, FADES * self.alike[near]) if abs(number - near) == 1 else 1.0
+        return min(FOUND * self.usual, fading)
 
     def _whole(self, params: F64, near: int) -> bool:
         """Whether the mark keeps its size and shape: a mesh can make itself look like much."""
@@ -161,13 +174,16 @@ class _Seeker:
         return bool(sizes.max() < MOST_STRETCH and sizes.min() > 1 / MOST_STRETCH)
 
     def _on_the_way(self, number: int, near: int, left: set[int], params: F64) -> bool:
-        """Whether a place lies about where the way between the held frames on both sides passes."""
+        """Whether a place lies about where the way between the held frames on both sides passes, if those are near."""
         far = self._near(number, number - near, left)
-        if far is None:
+        if far is None or abs(far - near) > SHORT:
             return True
         ends = sorted((near, far))
         way = between(self.hold, ends[0] + 1, ends[1] - 1, self.corners)
         speed = self._apart(self.hold.params_at(near), self.hold.params_at(far)) / (ends[1] - ends[0])
+        for end, beyond in ((ends[0], ends[0] - 1), (ends[1], ends[1] + 1)):
+            if self.hold.has(beyond) and beyond not in left:
+                speed = max(speed, self._apart(self.hold.params_at(end), self.hold.params_at(beyond)))
         deep = min(number - ends[0], ends[1] - number)
         return self._apart(params, way[number]) <= AGREE + deep * (1 + BEND_SHARE * speed)
 
