@@ -14,7 +14,7 @@ from hushcore.arrays import F32
 from hushcore.edge.front import Front, Signs, Usual
 from hushcore.hold.record import Hold
 from hushcore.light.standing import Standing
-from hushcore.patch.explain import Figures, Place, Way, figures, places_of, spread
+from hushcore.patch.explain import Figures, Place, Way, figures, places_of, retouched, spread
 from hushcore.patch.fix import Fix, Reader, make_fix
 from hushcore.patch.look import signs_of
 from hushcore.patch.plan import ON_ITS_OWN, Choice, Evidence, Plan, Tried
@@ -84,7 +84,7 @@ def settled(
         if figure is None:
             return replace(plain, standing=standing, multiplies=1.0)
         known.append(Tried(way.light, way.multiplies, figure.mark, figure.ring, figure.leak))
-    best = best_of(known)
+    best = best_of(known, retouched(fix))
     choice = Choice(best.light, best.multiplies, standing is not None, tuple(known))
     return replace(said, multiplies=best.multiplies, standing=standing, choice=choice, usual=plain.usual)
 
@@ -101,15 +101,15 @@ def _ways(multiplies: float) -> list[Way]:
     return [*(Way("auto", share) for share in shares), *(Way(name, 1.0) for name in PLAIN)]
 
 
-def best_of(tried: Sequence[Tried]) -> Tried:
-    """The first, unless a rival explains clearly better or the first has read the mark for light."""
+def best_of(tried: Sequence[Tried], change: float) -> Tried:
+    """The first, unless a rival explains clearly better or the first has read the mark for light. ``change``: mean Lab
+    distance that the retouch makes in the mark, of which a leak leaves its share."""
     own, rivals = tried[0], [one for one in tried[1:] if one.light == "auto"]
     plain = [one for one in tried if one.light != "auto"]
     if own.leak > LEAK_MOST:
+        # what leaks is weighed, not ruled out: light that does not look under the mark may be worse by far
         clean = [one for one in rivals if one.leak < min(LEAK_MOST, own.leak / 2)]
-        if clean:
-            return min(clean, key=lambda one: one.mark)
-        return min(plain, key=lambda one: one.mark) if plain else own
+        return min([own, *(clean or [*rivals, *plain])], key=lambda one: one.mark + max(0.0, one.leak) * change)
     better = [one for one in rivals if one.mark < (1 - BETTER_BY) * own.mark and one.leak <= LEAK_MOST]
     best = min(better, key=lambda one: one.mark) if better else own
     rigid = min(plain, key=lambda one: one.mark, default=best)

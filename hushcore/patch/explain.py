@@ -101,6 +101,15 @@ def _frame(fix: Fix, place: Place, light: Light) -> tuple[float, float, float] |
     return float(apart[inside].mean()), float(apart[ring].mean()), leak(light, clean, then)
 
 
+def retouched(fix: Fix) -> float:
+    """Mean Lab distance (low-passed) between the first plate before and after its retouch, where that changes something."""
+    sheet = fix.sheets[0]
+    one, other = (_lab(np.maximum(side, 0), fix.encoding) for side in (sheet.original, sheet.painted))
+    apart = np.linalg.norm(one - other, axis=-1)
+    changed = np.abs(sheet.painted - sheet.original).max(-1) > 0
+    return float(apart[changed].mean()) if changed.any() else 0.0
+
+
 def leak(light: Light, clean: F32, then: F32) -> float:
     """Share of the retouch that the light holds: its high-pass regressed on that of the log ratio, where that is strong."""
     retouch = np.log((clean + BLACK) / (then + BLACK))

@@ -30,18 +30,28 @@ def tried(light: str, multiplies: float, mark: float, leak: float = 0.0) -> Trie
 
 def test_the_evidence_stays_unless_a_rival_is_a_quarter_better():
     own = tried("auto", 1.0, 1.0)
-    assert choose.best_of([own, tried("auto", 0.0, 0.8)]) is own
+    assert choose.best_of([own, tried("auto", 0.0, 0.8)], 10) is own
     better = tried("auto", 0.0, 0.7)
-    assert choose.best_of([own, better]) is better
+    assert choose.best_of([own, better], 10) is better
 
 
 def test_light_that_carries_the_mark_gives_way_however_well_it_explains():
     leaking = tried("auto", 0.0, 0.3, leak=0.2)
     clean, rim = tried("auto", 1.0, 0.9, leak=0.01), tried("rim", 1.0, 0.8)
-    assert choose.best_of([leaking, clean, rim]) is clean
-    assert choose.best_of([clean, leaking, rim]).multiplies == 1.0
+    assert choose.best_of([leaking, clean, rim], 10) is clean
+    assert choose.best_of([clean, leaking, rim], 10).multiplies == 1.0
     # when every way of looking under the mark reads it, nothing looks there
-    assert choose.best_of([leaking, tried("auto", 1.0, 0.4, leak=0.3), rim]) is rim
+    assert choose.best_of([leaking, tried("auto", 1.0, 0.4, leak=0.3), rim], 10) is rim
+
+
+def test_a_leak_is_weighed_by_what_it_leaves_of_the_mark():
+    """A shadow's edge over a faint mole: a seventh of the mole is less than what light from round about is off by."""
+    own, rim = tried("auto", 1.0, 0.47, leak=0.14), tried("rim", 1.0, 2.3)
+    assert choose.best_of([own, rim], 4) is own
+    assert choose.best_of([own, rim], 20) is rim
+    clean = tried("auto", 0.5, 4.0, leak=0.02)
+    assert choose.best_of([own, clean, rim], 4) is own
+    assert choose.best_of([own, clean, rim], 40) is clean
 
 
 def test_a_highlight_stays_only_when_ring_mark_and_colour_all_say_so():
