@@ -12,6 +12,7 @@ from hushcore.hold.mark import Mark
 from hushcore.hold.method import Method
 from hushcore.hold.record import Hold, HoldFrame, Reader, follow, start, ways
 from hushcore.hold.seek import sought
+from hushcore.hold.steadier import steadied
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
 from hushcore.hold.wider import better, poor
@@ -68,12 +69,16 @@ def mended(
     hold: Hold, ground: Ground, method: Method, read: Reader, outline: F64 | None
 ) -> Iterator[tuple[int, HoldFrame]]:  # fmt: skip
     """The frames of a measured hold that are measured anew, and are its own from then on: those on which the mark
-    (``outline``: (n, 2), anchor px) is found elsewhere, then those on which the surface was hidden."""
+    (``outline``: (n, 2), anchor px) is found elsewhere, those on which the surface was hidden, and all of them where a
+    second pass makes the hold steadier."""
     sure = set()
     for number, frame in sought(hold, ground, method, read, outline) if outline is not None else ():
         if not frame.lost:
             sure.add(number)
         yield number, frame
     for number, frame in bridge(hold, ground, method, read, sure):
+        hold.frames[number] = frame
+        yield number, frame
+    for number, frame in steadied(hold, ground, method, read, outline) if outline is not None else ():
         hold.frames[number] = frame
         yield number, frame
