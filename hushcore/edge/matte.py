@@ -1,7 +1,7 @@
 """From outlines with growth and softness to a matte."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -14,16 +14,35 @@ LARGEST_GROWTH, LARGEST_SOFTNESS = 200.0, 200.0
 
 
 @dataclass(frozen=True)
+class Within:
+    """How much of a matte is kept: ``share`` (h, w) 0..1 over ``rect``, nothing outside it."""
+
+    rect: Rect
+    share: F32
+
+    def over(self, rect: Rect) -> F32:
+        """The share over another rectangle."""
+        out = np.zeros((rect.height, rect.width), np.float32)
+        both = rect.within(self.rect)
+        if not both.empty:
+            there = self.share[both.moved(-self.rect.left, -self.rect.top).slices]
+            out[both.moved(-rect.left, -rect.top).slices] = there
+        return out
+
+
+@dataclass(frozen=True)
 class Edge:
     """Outlines in anchor px (or in frame px, for a mark that stands still in the frame), grown by ``growth`` px.
 
-    The matte is full up to ``inside`` px within the grown outline and falls to nothing ``softness`` px outside it.
+    The matte is full up to ``inside`` px within the grown outline and falls to nothing ``softness`` px outside it; of that
+    only what is ``kept`` counts, if anything says so.
     """
 
     outlines: tuple[Outline, ...]
     growth: float = 6.0
     softness: float = 14.0
     inside: float = 0.0
+    kept: Within | None = field(default=None, compare=False)
 
     @staticmethod
     def of(polygon: F64, growth: float = 6.0, softness: float = 14.0, inside: float = 0.0) -> "Edge":
@@ -89,7 +108,7 @@ class Edge:
             growth = -self.growth if outline.takes else self.growth
             cover = ramp(distance + np.float32(growth), self.softness + own, self.inside)
             matte = np.asarray(matte * (1 - cover) if outline.takes else np.maximum(matte, cover), np.float32)
-        return matte
+        return matte if self.kept is None else np.asarray(np.minimum(matte, self.kept.over(rect)), np.float32)
 
 
 def ramp(distance: F32, outside: float | F32, inside: float = 0.0) -> F32:

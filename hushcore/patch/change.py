@@ -51,14 +51,14 @@ def _left(grain: Grain, scale: float) -> F32:
     )
 
 
-def away(changes: Mask) -> F32 | None:
-    """Px from every place to what is changed; None when nothing is, so that the edge alone says."""
+def away(changes: Mask, closed: int = CLOSED) -> F32 | None:
+    """Px from every place to what is changed, gaps of ``closed`` px with it; None when nothing is: the edge alone says."""
     if not changes.any():
         return None
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * CLOSED + 1,) * 2)
-    padded = cv2.copyMakeBorder(changes.astype(np.uint8), *(CLOSED + 1,) * 4, cv2.BORDER_CONSTANT)
-    closed = cv2.morphologyEx(padded, cv2.MORPH_CLOSE, disc)[CLOSED + 1 : -CLOSED - 1, CLOSED + 1 : -CLOSED - 1]
-    return np.asarray(cv2.distanceTransform((closed == 0).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE))
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * closed + 1,) * 2)
+    padded = cv2.copyMakeBorder(changes.astype(np.uint8), *(closed + 1,) * 4, cv2.BORDER_CONSTANT)
+    whole = cv2.morphologyEx(padded, cv2.MORPH_CLOSE, disc)[closed + 1 : -closed - 1, closed + 1 : -closed - 1]
+    return np.asarray(cv2.distanceTransform((whole == 0).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE))
 
 
 def kept(distance: F32, softness: float, more: float = 0.0) -> F32:

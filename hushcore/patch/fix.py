@@ -4,12 +4,14 @@ from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
+import cv2
 import numpy as np
 
 from hushcore.arrays import F32, Codes, Rect
 from hushcore.colour.encoding import SRGB, Encoding
+from hushcore.edge.matte import Within
 from hushcore.errors import HushError
-from hushcore.hold.maps import HoldMap, dense_forward
+from hushcore.hold.maps import HoldMap, dense_forward, dense_inverse
 from hushcore.hold.record import Hold
 from hushcore.light import steady
 from hushcore.light.fields import Light
@@ -28,6 +30,12 @@ SMEARED = 4.0  # px: shorter smears lie within what is laid round a change
 REACH_SLACK = 2  # px
 LARGEST = 60_000_000  # px of the still surface that one fix may need
 LEAST_COVER = 1 / 4096  # of a mix; below it no code changes
+STANDING_FULL, STANDING_FALL, STANDING_CLOSED = (
+    2.0,
+    4.0,
+    2,
+)  # px round what stands in the frame, and gaps in it: its place is known
+CHANGED = 0.5  # share of a pixel that a retouch changes
 
 
 @dataclass(frozen=True)
@@ -104,6 +112,8 @@ def make_fix(
         )
         for frame, plate in plates
     )  # fmt: skip
+    if plan.stands:
+        plan = _economic_in_frame(hold, plan, rect, sheets)
     drawn = matte
     distance = None if plan.whole or plan.stands or plan.source in ON_ITS_OWN else _away(sheets)
     if matte is not None and distance is not None:
@@ -175,6 +185,26 @@ def _economic(matte: F32, distance: F32, plan: Plan, more: float = 0.0) -> F32:
     """The edge's matte, as far as the retouch reaches."""
     made = np.minimum(matte, change.kept(distance, plan.edge.softness, more))
     return np.asarray(made if made.any() else matte, np.float32)
+
+
+def _economic_in_frame(hold: Hold, plan: Plan, rect: Rect, sheets: Sequence[Sheet]) -> Plan:
+    """The plan of a mark that stands in the frame, with its edge kept to where the retouch of its plates reaches: it shows in
+    the same place of every frame. As it is where that is not known, or the edge changes over time."""
+    if plan.whole or plan.from_others or plan.edge.changes or any(sheet.changes is None for sheet in sheets):
+        return plan
+    target = plan.edge.rect()
+    changes = np.zeros((target.height, target.width), bool)
+    for sheet in sheets:
+        x, y = dense_inverse(hold.at(sheet.frame), target)
+        there = cv2.remap(
+            np.asarray(sheet.changes, np.float32), x - np.float32(rect.left), y - np.float32(rect.top), cv2.INTER_LINEAR
+        )
+        changes |= there > CHANGED
+    distance = change.away(changes, STANDING_CLOSED)
+    if distance is None:
+        return plan
+    share = change.kept(distance, min(plan.edge.softness, STANDING_FALL), STANDING_FULL - change.FULL)
+    return replace(plan, edge=replace(plan.edge, kept=Within(target, share)))
 
 
 def still_rect(hold: Hold, plan: Plan) -> Rect:

@@ -170,3 +170,31 @@ def test_a_mark_that_stands_still_works_on_its_part_of_the_surface_alone():
     assert laid.seen is not None
     assert laid.seen.current.shape[1] < 200
     assert laid.rect == Rect(*edge.rect().clipped(900, 120).corners[[0, 2]].astype(int).ravel())
+
+
+def test_what_stands_in_the_frame_is_laid_over_its_lines_alone(texture):
+    """Two bars in a finished film, 30 px apart, and something that passes between them: it stays as it is, the bars go."""
+    side, count = 200, 7
+    surface = (0.2 + 0.3 * cv2.GaussianBlur(texture, (0, 0), 1.2)[:320, :320, None] * np.ones(3)).astype(np.float32)
+    frames = {
+        n: HoldFrame(np.array([[1, 0, -4.0 * n], [0, 1, 0], [0, 0, 1]]), np.full((4, 4), 0.1, np.float32), 0.1, 1.0, False)
+        for n in range(1, count)
+    }  # fmt: skip
+    hold = Hold("planar", 0, (side, side), None, (0, 0), frames)
+    bars = np.zeros((side, side), bool)
+    bars[70:130, 80:86] = bars[70:130, 116:122] = True
+    clean = [surface[:side, 4 * n : 4 * n + side].copy() for n in range(count)]
+    clean[5][92:108, 94:108] = [0.5, 0.1, 0.1]
+    shown = [np.where(bars[..., None], 0.8, one).astype(np.float32) for one in clean]
+    edge = Edge.of(np.array([[76, 66], [126, 66], [126, 134], [76, 134]], float))
+    plate = make_plate(shown[0], hold, 0, [], clean[0], LINEAR)
+    plan = Plan(edge, Match("slope", grain="off"), stands=True)
+    made = [
+        lay(shown[n], n, make_fix(hold, one, [(0, plate)])).codes
+        for n in (3, 5)
+        for one in (plan, replace(plan, whole=True))
+    ]
+    assert np.abs(made[0][bars] - clean[3][bars]).mean() < 0.02 < np.abs(shown[3][bars] - clean[3][bars]).mean()
+    between = np.s_[92:108, 94:108]
+    assert (made[2][between] == shown[5][between]).all()
+    assert not (made[3][between] == shown[5][between]).all()  # all of the edge would have taken it away
