@@ -24,13 +24,10 @@ from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tr
 
 RED = 5.0  # px of drift from which a frame is looked at again
 TELLS = 0.6  # correlation of the mark on the frame that shows it best: with less its detail says nothing
-UNLIKE = 0.5  # of that: the mark is not where the hold says
+UNLIKE = 0.5  # of that: with less the mark is not where the hold says
 FOUND = 0.65  # of it, and by how much more like itself than where it was held, for a place to be the mark's
 BETTER_BY = 0.1
-FADED, FADES = (
-    0.5,
-    0.9,
-)  # of it, where the mark is that much like the frame beside it: it turns away or is lit otherwise
+FADED, FADES = 0.5, 0.9  # of it, and of the frame beside it, where the mark turns away or is lit otherwise
 DOUBTFUL, DOUBT = 2.5, 0.9  # px of drift from which less unlikeness is enough
 DIP, BESIDE = 0.85, 4  # of the median of so many frames on both sides: the hold slipped for a moment
 TEMPLATES = 8  # frames that share in the mark's picture
@@ -49,7 +46,7 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
     numbers = sorted(hold.frames)
     alike = dict(zip(numbers, np.nan_to_num(likenesses(read, (hold,), mark, hold.anchor, numbers)[0]), strict=True))
     firm = [n for n in numbers if n not in weak]
-    usual = max(alike.values())
+    usual = max(alike.values())  # nothing of the rest may be held
     if usual < TELLS:
         return
     gone = [n for n in numbers if n not in hold.keys and alike[n] < _least(hold.frames[n], usual, _around(alike, n))]
