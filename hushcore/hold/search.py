@@ -44,10 +44,10 @@ def shifted(solver: MeshSolver | PlanarSolver, view: View, predicted: F64) -> F6
     if scores[best] < scores[REACH, REACH] + BETTER_BY:
         return None
     dy, dx = ((int(b) - REACH) * 2.0**COARSEST for b in best)
-    return _moved(predicted, np.array([dx, dy]))
+    return moved(predicted, np.array([dx, dy]))
 
 
-def _moved(params: F64, by: F64) -> F64:
+def moved(params: F64, by: F64) -> F64:
     """Parameters whose map lies ``by`` px beside."""
     if params.shape != (3, 3):
         return np.asarray(params + by)
@@ -76,7 +76,7 @@ def anywhere(solver: MeshSolver | PlanarSolver, view: View, predicted: F64, reac
     for level in (LEVEL, 0):
         close = 2.0 * (2 << level)
         move = move + _matched(still, window, expected + move, (close, close), view, level)
-    return _moved(predicted, move)
+    return moved(predicted, move)
 
 
 def _placed(solver: MeshSolver | PlanarSolver, params: F64, point: F64) -> F64:

@@ -19,6 +19,7 @@ from hushcore.hold.mark import Picture, picture_of, place_of
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.redo import corners_of
+from hushcore.hold.search import moved
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tracker
 
@@ -136,7 +137,7 @@ class _Seeker:
         for picture in self.pictures:
             move = place_of(luma, at, speed * gap, reach, picture, self._least(number, near))
             if move is not None:
-                yield _moved(hold.params_at(near), move)
+                yield moved(hold.params_at(near), move)
         other = 2 * number - near
         if gap == 1 and hold.has(other) and other not in left:
             yield (hold.params_at(near) + hold.params_at(other)) / 2
@@ -208,11 +209,3 @@ def runs(numbers: Sequence[int]) -> list[tuple[int, int]]:
         [number for _, number in run] for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0])
     ]
     return [(part[0], part[-1]) for part in parts]
-
-
-def _moved(params: F64, by: F64) -> F64:
-    if params.shape != (3, 3):
-        return np.asarray(params + by)
-    shift = np.eye(3)
-    shift[:2, 2] = by
-    return np.asarray(shift @ params)
