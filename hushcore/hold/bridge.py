@@ -5,7 +5,7 @@ two places that are sure is a smooth one: it is taken as the prediction, and cor
 hides the surface.
 """
 
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 from itertools import groupby
 
@@ -34,9 +34,7 @@ def hidden_stretches(hold: Hold, sure: Collection[int] = ()) -> list[tuple[int, 
     frames = sorted(hold.frames)
     weak = [n for n in frames if n not in sure and (hold.frames[n].lost or hold.frames[n].seen < SEEN_LEAST)]
     out = []
-    for _, run in groupby(enumerate(weak), key=lambda pair: pair[1] - pair[0]):
-        numbers = [n for _, n in run]
-        first, last = numbers[0], numbers[-1]
+    for first, last in runs(weak):
         while hold.has(first - 1) and first - 1 not in sure and not _stands(hold, first - 1, -1):
             first -= 1
         while hold.has(last + 1) and last + 1 not in sure and not _stands(hold, last + 1, 1):
@@ -45,6 +43,12 @@ def hidden_stretches(hold: Hold, sure: Collection[int] = ()) -> list[tuple[int, 
         if hold.has(first - 1) and hold.has(last + 1) and last - first < LONGEST and not fixed:
             out.append((first, last))
     return sorted(set(out))
+
+
+def runs(numbers: Sequence[int]) -> list[tuple[int, int]]:
+    """First and last of each unbroken run of ascending numbers."""
+    parts = [[n for _, n in run] for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0])]
+    return [(part[0], part[-1]) for part in parts]
 
 
 def _sure(hold: Hold, frame: int) -> bool:

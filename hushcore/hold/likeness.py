@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from hushcore.arrays import F32, F64, Codes, Rect
-from hushcore.hold.maps import dense_forward
+from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.method import channel_of
 from hushcore.hold.record import Hold
 
@@ -19,32 +19,42 @@ def likenesses(
 ) -> F64:  # fmt: skip
     """Correlation (holds, frames) of the detail in a loop (n, 2; px of the still surface) with that of frame ``own``; not a
     number where the loop is not all on a frame. Each frame is read once."""
-    rect = Rect.around(loop).grown(AROUND).clipped(*holds[0].size)
+    rect = rect_of(loop, holds[0].size)
     out = np.full((len(holds), len(frames)), np.nan)
     if min(rect.width, rect.height) < 2 * AROUND:
         return out
     luma = channel_of(read(own))
-    there = [_detail(luma, hold, own, rect) for hold in holds]
+    there = [held_still(luma, hold.at(own), rect) for hold in holds]
     for column, number in enumerate(frames):
         luma = channel_of(read(number))
         for row, hold in enumerate(holds):
-            one, other = there[row], _detail(luma, hold, number, rect)
-            if one is not None and other is not None:
-                out[row, column] = _correlation(one, other)
+            out[row, column] = likeness(there[row], held_still(luma, hold.at(number), rect))
     return out
 
 
-def _correlation(one: F32, other: F32) -> float:
+def rect_of(loop: F64, size: tuple[int, int]) -> Rect:
+    """What is looked at of a loop, px of the still surface."""
+    return Rect.around(loop).grown(AROUND).clipped(*size)
+
+
+def likeness(one: F32 | None, other: F32 | None) -> float:
+    """Correlation of two details; not a number where there is none."""
+    if one is None or other is None:
+        return float("nan")
     spread = float(one.std() * other.std())
     return float(((one - one.mean()) * (other - other.mean())).mean()) / spread if spread > 0 else 0.0
 
 
-def _detail(luma: F32, hold: Hold, frame: int, rect: Rect) -> F32 | None:
+def held_still(luma: F32, at: HoldMap, rect: Rect) -> F32 | None:
     """Detail of a frame in the still pose over ``rect``; None where that is not all on the frame."""
-    x, y = dense_forward(hold.at(frame), rect)
+    x, y = dense_forward(at, rect)
     if not (np.isfinite(x).all() and np.isfinite(y).all()):
         return None
     if min(x.min(), y.min()) < 0 or x.max() > luma.shape[1] - 1 or y.max() > luma.shape[0] - 1:
         return None
-    still = cv2.remap(luma, x, y, cv2.INTER_CUBIC)
-    return np.asarray(cv2.GaussianBlur(still, (0, 0), FINE) - cv2.GaussianBlur(still, (0, 0), COARSE))
+    return detail(np.asarray(cv2.remap(luma, x, y, cv2.INTER_CUBIC), np.float32))
+
+
+def detail(picture: F32) -> F32:
+    """What is neither light nor grain of a picture."""
+    return np.asarray(cv2.GaussianBlur(picture, (0, 0), FINE) - cv2.GaussianBlur(picture, (0, 0), COARSE), np.float32)

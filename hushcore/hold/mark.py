@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from hushcore.arrays import F32, F64, Rect
+from hushcore.hold.likeness import detail
 from hushcore.hold.maps import HoldMap
 from hushcore.hold.method import channel_of
 from hushcore.hold.record import Hold, Reader
@@ -15,7 +16,6 @@ from hushcore.hold.still import Ground
 ALONE_BY = 0.15  # of correlation by which any other place must be less like it
 FAR_COSTS = 0.1  # of correlation, at the end of the reach: another place is less likely the further it is from the way
 BORDER = 8  # px beyond what is compared that are read
-FINE, COARSE = 1.2, 6.0  # detail, in samples of the picture
 FLAT = 1e-6  # spread of a picture of nothing
 LARGEST = 96  # samples across the picture
 
@@ -59,7 +59,7 @@ def picture_of(hold: Hold, read: Reader, outline: F64, frames: Sequence[int], ar
     still = _lattice(rows, cols) * step + middle
     total = np.zeros((rows, cols), np.float32)
     for number in frames:
-        one = _detail(_sampled(channel_of(read(number)), hold.at(number).forward(still), step))
+        one = detail(_sampled(channel_of(read(number)), hold.at(number).forward(still), step))
         total += one / max(FLAT, float(one.std()))
     return Picture(rect, step, np.ascontiguousarray(total / len(frames)), mask)
 
@@ -72,7 +72,7 @@ def place_of(luma: F32, at: HoldMap, expected: F64, reach: float, picture: Pictu
     wide = int(np.ceil(reach / (size * picture.step)))
     centre = at.forward(picture.middle) + expected
     window = _window(luma, centre, slope, picture, wide)
-    scores = cv2.matchTemplate(_detail(window), picture.detail, cv2.TM_CCOEFF_NORMED, mask=picture.mask)
+    scores = cv2.matchTemplate(detail(window), picture.detail, cv2.TM_CCOEFF_NORMED, mask=picture.mask)
     scores = np.nan_to_num(scores, nan=-1.0, posinf=-1.0, neginf=-1.0)
     y, x = np.mgrid[-wide : wide + 1, -wide : wide + 1] / max(1, wide)
     likely = scores - FAR_COSTS * (x * x + y * y)
@@ -104,7 +104,3 @@ def _sampled(luma: F32, places: F64, step: float) -> F32:
     soft = luma if step <= 1 else cv2.GaussianBlur(luma, (0, 0), 0.5 * step)
     x, y = np.moveaxis(places.astype(np.float32), -1, 0)
     return np.asarray(cv2.remap(soft, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE), np.float32)
-
-
-def _detail(picture: F32) -> F32:
-    return np.asarray(cv2.GaussianBlur(picture, (0, 0), FINE) - cv2.GaussianBlur(picture, (0, 0), COARSE), np.float32)

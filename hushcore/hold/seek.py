@@ -7,14 +7,13 @@ that is known to be the surface's and to stand out.
 
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from itertools import groupby
 
 import numpy as np
 
 from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
-from hushcore.hold.bridge import AGREE, BEND_SHARE, between
-from hushcore.hold.likeness import likenesses
+from hushcore.hold.bridge import AGREE, BEND_SHARE, between, runs
+from hushcore.hold.likeness import held_still, likeness, likenesses, rect_of
 from hushcore.hold.mark import Picture, picture_of, place_of
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
@@ -23,7 +22,7 @@ from hushcore.hold.search import moved
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tracker
 
-RED = 5.0  # px of drift from which a frame is looked at again
+WEAK = 5.0  # px of drift from which a hold is looked at once more
 TELLS = 0.6  # correlation of the mark on the frame that shows it best: with less its detail says nothing
 UNLIKE = 0.5  # of that: with less the mark is not where the hold says
 FOUND = 0.65  # of it, and by how much more like itself than where it was held, for a place to be the mark's
@@ -41,7 +40,7 @@ GAP = 40  # frames for which a way is kept up
 def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) -> Iterator[tuple[int, HoldFrame]]:
     """Frames on which the mark was not where the hold said and is found again, measured from there. ``mark``: its outline
     (n, 2) on the anchor frame. Nothing where the mark's own detail does not tell it from other places."""
-    weak = [n for n, row in hold.frames.items() if (row.lost or row.drift_rms > RED) and n not in hold.keys]
+    weak = [n for n, row in hold.frames.items() if (row.lost or row.drift_rms > WEAK) and n not in hold.keys]
     if not weak or method.kind in ("point", "two-point"):
         return
     numbers = sorted(hold.frames)
@@ -79,7 +78,10 @@ class _Seeker:
     ) -> None:  # fmt: skip
         self.hold, self.read, self.mark, self.pictures, self.usual = hold, read, mark, pictures, usual
         self.alike = {hold.anchor: 1.0, **alike}
-        self.tracker: Tracker = make_tracker(read(hold.anchor), ground, method, hold.anchor)
+        codes = read(hold.anchor)
+        self.tracker: Tracker = make_tracker(codes, ground, method, hold.anchor)
+        self.rect = rect_of(mark, hold.size)
+        self.own = held_still(channel_of(codes, method.prep.channel), hold.at(hold.anchor), self.rect)
         self.channel = method.prep.channel
         self.corners = corners_of(hold, ground)
 
@@ -107,7 +109,7 @@ class _Seeker:
             for number in range(first, last + 1):
                 row = self.hold.frames[number]
                 deep = min(number - first, last - number) + 1
-                unseen = row.drift_rms > RED and self.alike[number] < UNLIKE * self.usual
+                unseen = row.drift_rms > WEAK and self.alike[number] < UNLIKE * self.usual
                 off = self._apart(row.params, way[number]) > AGREE + deep if whole else unseen
                 if off and not row.lost:
                     found = replace(row, lost=True, seen=0.0)
@@ -125,14 +127,13 @@ class _Seeker:
         others = range(number + way, number + (GAP + 1) * way, way)
         return next((n for n in others if self.hold.has(n) and n not in left), None)
 
-    def _starts(self, number: int, near: int, left: set[int]) -> Iterator[F64]:
+    def _starts(self, luma: F32, number: int, near: int, left: set[int]) -> Iterator[F64]:
         """Where the mark is found on a frame, and where the frames on both sides put it."""
         beyond = near + (near - number) // abs(near - number)
         hold, middle, gap = self.hold, self.pictures[0].middle, abs(number - near)
         at, speed = hold.at(near), np.zeros(2)
         if hold.has(beyond) and beyond not in left:
             speed = at.forward(middle) - hold.at(beyond).forward(middle)
-        luma = channel_of(self.read(number), self.channel)
         reach = min(REACH_MOST, REACH + REACH_EACH * (gap - 1) + float(np.hypot(*speed)))
         for picture in self.pictures:
             move = place_of(luma, at, speed * gap, reach, picture, self._least(number, near))
@@ -146,12 +147,12 @@ class _Seeker:
         """A frame measured from the better start; None where the mark is not clearly more like itself there than where it was
         held, or could not have got there."""
         luma = channel_of(self.read(number), self.channel)
-        starts = self._starts(number, near, left)
+        starts = self._starts(luma, number, near, left)
         places = [place for start in starts for place in (start, *self._measured(luma, number, start))]
         places = [place for place in places if self._whole(place, near) and self._on_the_way(number, near, left, place)]
         if not places:
             return None
-        likes = [self._like(number, place) for place in places]
+        likes = [self._like(luma, place) for place in places]
         best, like = places[int(np.argmax(likes))], max(likes)
         if like < max(self._least(number, near), self.alike[number] + BETTER_BY):
             return None
@@ -197,15 +198,6 @@ class _Seeker:
             if error.kind != "lost":
                 raise
 
-    def _like(self, number: int, params: F64) -> float:
-        old = self.hold.frames[number]
-        trial = replace(self.hold, frames={number: replace(old, params=params)}, keys={})
-        return float(np.nan_to_num(likenesses(self.read, (trial,), self.mark, self.hold.anchor, [number])[0, 0]))
-
-
-def runs(numbers: Sequence[int]) -> list[tuple[int, int]]:
-    """First and last of each unbroken run of ascending numbers."""
-    parts = [
-        [number for _, number in run] for _, run in groupby(enumerate(numbers), key=lambda pair: pair[1] - pair[0])
-    ]
-    return [(part[0], part[-1]) for part in parts]
+    def _like(self, luma: F32, params: F64) -> float:
+        """How like itself the mark is under a map."""
+        return float(np.nan_to_num(likeness(self.own, held_still(luma, self.hold.map_of(params), self.rect))))

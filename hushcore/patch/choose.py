@@ -139,6 +139,8 @@ def words(choice: Choice) -> str:
     if own is None:
         return ""
     said = f"{_name(own)}: explains the mark to {own.mark:.1f}"
+    if own.leak > LEAK_MOST:
+        said += f" and carries {round(100 * own.leak)} % of it"
     others = [one for one in choice.tried if one is not own]
     if others:
         other = min(others, key=lambda one: one.mark)

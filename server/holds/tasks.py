@@ -26,7 +26,7 @@ from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as Measured
 from hushcore.hold.record import of_measured
-from hushcore.hold.seek import RED
+from hushcore.hold.seek import WEAK
 from hushcore.hold.state import State
 from hushcore.hold.through import mended
 from hushcore.hold.tracker import Tracker, make_tracker
@@ -193,13 +193,14 @@ def settle(hold: int) -> None:
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
     if held is None or not held.fix.shot.fixes.filter(document__hold=hold).exists():
         return
-    if weak := any(row.lost or row.drift_rms > RED for row in held.known if not row.gone):
+    weak = any(row.lost or row.drift_rms > WEAK for row in held.known if not row.gone)
+    if weak:
         _settling(held, True)
     try:
         _mend(held)
         final = widened(held, _outline(held)) or held
     finally:
-        if weak:
+        if weak or held.settling:  # a worker that was killed may have left it so
             _settling(held, False)
     hold_settled.send(Hold, hold=final)
 
@@ -212,15 +213,15 @@ def _settling(hold: Hold, now: bool) -> None:
 
 
 def _mend(hold: Hold) -> None:
-    """Frames on which the mark is found elsewhere, and stretches on which the surface was hidden, measured anew. A redo is an
-    artist's own: the mark is not looked for after it."""
+    """Frames on which the mark is found elsewhere, stretches on which the surface was hidden, and all where a second pass
+    makes it steadier, measured anew. Only stretches are bridged where an artist has corrected it, or has gone on from it."""
     if hold.work not in (Hold.Work.TRACK, Hold.Work.REDO):
         return
     ground, method = parts_of(hold)
     engine, outline = hold.engine(), _outline(hold)
     read = lru_cache(maxsize=KEPT)(reader_of(hold))
-    rides = hold.work == Hold.Work.TRACK and not hold.fix.document["stands"]
-    for number, frame in mended(engine, ground, method, read, outline if rides else None):
+    fresh = hold.work == Hold.Work.TRACK and not hold.line and not hold.fix.document["stands"]
+    for number, frame in mended(engine, ground, method, read, outline if fresh else None):
         if _stopped(hold):
             return
         keep(hold, number, frame, _clear(read(number), engine, frame, outline))

@@ -80,6 +80,10 @@ def test_a_choice_is_said_with_its_figures_and_the_runner_up():
     assert choose.words(choice) == (
         "Light from under the mark: explains the mark to 0.9, added light to 1.2 and would carry the mark."
     )
+    leaks = Choice("auto", 1.0, False, (tried("auto", 1.0, 0.47, leak=0.14), tried("rim", 1.0, 2.3)))
+    assert choose.words(leaks) == (
+        "Light from under the mark: explains the mark to 0.5 and carries 14 % of it, light from the rim to 2.3."
+    )
     assert Choice.of(choice.plain()) == choice
     assert Evidence.of(Evidence(choice=choice).plain()).choice == choice
 

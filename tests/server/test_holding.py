@@ -343,14 +343,22 @@ def test_a_ground_that_the_artist_drew_is_never_widened(web, hands, work, monkey
 
 
 def test_a_mark_is_looked_for_where_its_hold_slipped_and_the_screens_are_told(hands, work, monkeypatch):
-    """Not after a redo: that is the artist's own."""
+    """Not after a redo, nor where it was gone on from an older hold: that is the artist's own."""
     from holds import tasks
 
     hold = Hold.objects.get(id=hands.fix["hold"]["id"])
     told = []
-    monkeypatch.setattr(tasks, "_settling", lambda _, now: told.append(now))
-    for doing, mended in ((Hold.Work.REDO, False), (Hold.Work.TRACK, True)):
-        Hold.objects.filter(id=hold.id).update(work=doing)
+    mend = tasks._mend
+    monkeypatch.setattr(tasks, "_mend", lambda one: (told.append(now(hands)["hold"]["settling"]), mend(one)))
+    gone_on = [
+        Hold.objects.create(fix=hold.fix, kind=hold.kind, anchor=hold.anchor, first=FIRST, last=LAST, ground={}).id
+    ]
+    for doing, line, mended in (
+        (Hold.Work.REDO, [], False),
+        (Hold.Work.TRACK, gone_on, False),
+        (Hold.Work.TRACK, [], True),
+    ):
+        Hold.objects.filter(id=hold.id).update(work=doing, line=line)
         for number in (1005, 1006):
             slip(hold, number, 25.0)
         told.clear()
@@ -358,7 +366,8 @@ def test_a_mark_is_looked_for_where_its_hold_slipped_and_the_screens_are_told(ha
         engine = Hold.objects.get(id=hold.id).engine()
         errors = [np.abs(engine.at(n).forward(SPOT) - truth(n)).max() for n in (1005, 1006)]
         assert bool(max(errors) < 0.5) is mended, errors
-        assert told == [True, False]
+        assert told == [True]
+        assert now(hands)["hold"]["settling"] is False
 
 
 def slip(hold: Hold, number: int, by: float) -> None:
