@@ -143,7 +143,7 @@ def _field(spectrum: bytes, side: int, number: int) -> F32:
 
 def _factor(spectrum: F64, side: int) -> F32:
     """Cholesky factor of the cross-spectrum at each frequency of a field, between those of the blocks."""
-    safe = spectrum + 1e-4 * np.eye(3)
+    safe = spectrum + 1e-6 * np.eye(3)
     lower = np.linalg.cholesky(safe).reshape(BLOCK, BLOCK, 9)
     around = np.pad(lower, ((0, 1), (0, 1), (0, 0)), mode="wrap").astype(np.float32)
     v = np.arange(side, dtype=np.float32) * BLOCK / side

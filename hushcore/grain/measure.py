@@ -7,13 +7,14 @@ from collections.abc import Callable, Sequence
 
 import cv2
 import numpy as np
+from scipy import fft
 
 from hushcore.arrays import F32, F64, Codes, Mask, Rect, three
 from hushcore.colour.encoding import Encoding
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
-from hushcore.grain.lay import fresh
-from hushcore.grain.model import BLOCK, Grain, hann, luma_of
+from hushcore.grain.lay import OPPONENT, fresh
+from hushcore.grain.model import BLOCK, Grain, luma_of, white
 from hushcore.hold.maps import HoldMap, dense_inverse
 from hushcore.hold.record import Hold
 
@@ -25,9 +26,16 @@ STEP = 8  # px between places where the neighbours' maps are worked out
 BINS = 8
 SMOOTH_SHARE = 0.6  # of the places, the smoothest: edges that miss by a fraction of a pixel are not grain
 FEWEST = 1500  # px a brightness
-LAGS, WINDOW_LEAST, POWER_LEAST = 3, 0.25, 0.003  # px that are kept whole; of the window's; of the mean power
-FEWEST_BLOCKS = 12
+LAGS, POWER_LEAST = 3, 0.0001  # px that are kept whole; of the mean power
+FEWEST_READ = 1200  # px, weighed
+NEAR = 6.0  # px round a place over which it is judged
+PLAIN_SHARE, QUIET_SHARE = 0.8, 0.95  # of the places: by the picture's edges, by the residual's energy
+TAPER, TAPER_PAD = 3.0, 12  # px
 MAD = 1.4826
+DIFFERENCE = (
+    np.array([[-1, -2, -1], [-2, 12, -2], [-1, -2, -1]], np.float32) / 16
+)  # a Laplacian, much the same all round
+FINE_FROM, FINE_ALL = 0.02, 0.15  # of the Laplacian's greatest response: from where, and from where alone, it tells
 ROUNDS, TRIED, CORRECTED_MOST = 3, 384, 3.0  # times; px of grain that is laid to try; of power, a round
 
 
@@ -98,8 +106,11 @@ def measure(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask]) -> Grain | 
         return None
     smooth = edges <= np.quantile(edges, SMOOTH_SHARE)
     at, sigma = _curve(values[smooth], levels[smooth])
-    spectrum = _spectrum(parts, masks, at, sigma)
-    return None if spectrum is None else Grain(at, sigma, spectrum)
+    fields, shares = _evened(parts, masks, Grain(at, sigma, white()))
+    if sum(float(share.sum()) for share in shares) < FEWEST_READ:
+        return None
+    spectrum = _as_laid(_even(_estimated(fields, shares)))
+    return Grain(at, sigma, spectrum)
 
 
 def _curve(values: F64, levels: F64) -> tuple[F64, F64]:
@@ -115,34 +126,73 @@ def _curve(values: F64, levels: F64) -> tuple[F64, F64]:
     return np.asarray(at)[order], np.asarray(sigma)[order]
 
 
-AT_ONCE = 128  # blocks transformed together
-
-
-def _spectrum(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask], at: F64, sigma: F64) -> F64 | None:
-    """Mean cross-spectrum of blocks of grain that is made equally strong everywhere; the busiest blocks left out."""
-    flat = Grain(at, sigma, np.zeros((BLOCK, BLOCK, 3, 3)))
-    window = hann()
-    blocks, energy = [], []
+def _evened(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask], flat: Grain) -> tuple[list[F32], list[F32]]:
+    """Grain made equally strong everywhere, and how much each place counts; the busiest and the loudest do not."""
+    fields, shares = [], []
     for (noise, mean), mask in zip(parts, masks, strict=True):
-        even = noise / flat.sigma_at(luma_of(mean))
-        for top in range(0, noise.shape[0] - BLOCK + 1, BLOCK // 2):
-            for left in range(0, noise.shape[1] - BLOCK + 1, BLOCK // 2):
-                here = slice(top, top + BLOCK), slice(left, left + BLOCK)
-                if mask[here].all():
-                    block = np.clip(even[here], -4, 4) * window[..., None]
-                    blocks.append(block)
-                    energy.append(float((block**2).mean()))
-    if len(blocks) < FEWEST_BLOCKS:
-        return None
-    quiet = np.flatnonzero(np.asarray(energy) <= np.quantile(energy, SMOOTH_SHARE))
-    cross = np.zeros((BLOCK, BLOCK, 3, 3))
-    for some in np.array_split(quiet, 1 + len(quiet) // AT_ONCE):
-        chosen = np.fft.fft2(np.stack([blocks[k] for k in some]), axes=(1, 2)) / BLOCK
-        cross += np.einsum("nijk,nijl->ijkl", chosen, chosen.conj()).real
-    cross /= len(quiet)
+        even = np.asarray(np.clip(noise / flat.sigma_at(luma_of(mean)), -4, 4), np.float32)
+        fields.append(even)
+        shares.append(_tapered(_plain_places(even, mean, mask)))
+    return fields, shares
+
+
+def _estimated(fields: Sequence[F32], shares: Sequence[F32]) -> F64:
+    """The cross-spectrum of fields (h, w, 3), over places of any form weighed by ``shares``: from the autocorrelation
+    (Bartlett 1950; of a record with gaps: Parzen 1963), and at the fine end from that of the fields' Laplacian, whose
+    spectrum is flat where theirs falls steeply (prewhitening, Blackman and Tukey 1958)."""
+    plain = _bounded(_autocorrelation(fields, shares))
+    fine = _bounded(_autocorrelation([cv2.filter2D(field, -1, DIFFERENCE) for field in fields], shares))
+    response = np.abs(np.fft.fft2(DIFFERENCE, (BLOCK, BLOCK))) ** 2
+    high = np.clip((response / response.max() - FINE_FROM) / (FINE_ALL - FINE_FROM), 0, 1)[..., None, None]
+    return np.asarray((1 - high) * plain + high * fine / np.maximum(response, 1e-9)[..., None, None])
+
+
+def _autocorrelation(fields: Sequence[F32], shares: Sequence[F32]) -> F64:
+    """Covariance of channels at every lag of a block (zero first)."""
+    lags, pairs = np.zeros((BLOCK, BLOCK, 3, 3)), np.zeros((BLOCK, BLOCK))
+    for field, share in zip(fields, shares, strict=True):
+        products, count = _lagged(field, share)
+        lags, pairs = lags + products, pairs + count
+    lags /= np.maximum(pairs, 1)[..., None, None]
     # the same from both sides, as grain has no direction of reading
-    cross = (cross + np.roll(cross[::-1, ::-1], 1, (0, 1))) / 2
-    return _as_laid(_even(_sharpened(cross)), _even(cross))
+    return np.asarray((lags + np.roll(lags[::-1, ::-1], 1, (0, 1))) / 2)
+
+
+def _plain_places(even: F32, mean: F32, mask: Mask) -> Mask:
+    """Where of a mask neither the picture has its strongest edges nor the residual its greatest energy."""
+    gy, gx = np.gradient(cv2.GaussianBlur(luma_of(mean), (0, 0), 1.2))
+    here = mask.astype(np.float32)
+    near = np.maximum(cv2.GaussianBlur(here, (0, 0), NEAR), 1e-3)
+    chosen = mask.copy()
+    for energy, share in ((gx**2 + gy**2, PLAIN_SHARE), ((even**2).mean(-1), QUIET_SHARE)):
+        level = cv2.GaussianBlur(np.asarray(energy * here, np.float32), (0, 0), NEAR) / near
+        if mask.any():
+            chosen &= level <= np.quantile(level[mask], share)
+    return chosen
+
+
+def _tapered(mask: Mask) -> F32:
+    """A mask that fades out inwards: a hard edge would smear a steep spectrum."""
+    wide = cv2.copyMakeBorder(
+        mask.astype(np.float32), TAPER_PAD, TAPER_PAD, TAPER_PAD, TAPER_PAD, cv2.BORDER_CONSTANT, value=0
+    )
+    soft = np.clip(2 * cv2.GaussianBlur(wide, (0, 0), TAPER) - 1, 0, 1)
+    return np.ascontiguousarray(soft[TAPER_PAD:-TAPER_PAD, TAPER_PAD:-TAPER_PAD])
+
+
+def _lagged(even: F32, share: F32) -> tuple[F64, F64]:
+    """Sums of products of channels at every lag of a block (zero first), weighed by ``share``; and of the weights alone."""
+    total = max(float(share.sum()), 1e-6)
+    centred = (even - (even * share[..., None]).sum((0, 1)) / total) * share[..., None]
+    size = [fft.next_fast_len(side + BLOCK, real=True) for side in share.shape]
+    bins, weight = fft.rfft2(centred, size, axes=(0, 1)), fft.rfft2(share, size)
+    reach = np.roll(np.arange(-BLOCK // 2, BLOCK // 2), BLOCK // 2)
+    at = np.ix_(reach, reach)
+    products = np.empty((BLOCK, BLOCK, 3, 3))
+    for k in range(3):
+        for j in range(3):
+            products[..., k, j] = fft.irfft2(bins[..., k] * bins[..., j].conj(), size)[at]
+    return products, np.asarray(fft.irfft2(np.abs(weight) ** 2, size)[at], float)
 
 
 def _even(cross: F64) -> F64:
@@ -151,33 +201,30 @@ def _even(cross: F64) -> F64:
     return np.asarray(cross / np.outer(scale, scale))
 
 
-def _as_laid(spectrum: F64, wanted: F64) -> F64:
-    """A spectrum of which laid grain, measured in the same windowed blocks, has the power ``wanted``: between the block's
-    frequencies it is interpolated, which fills the steep corners of soft and of coded footage."""
-    level = np.zeros(1)
+def _as_laid(wanted: F64) -> F64:
+    """A spectrum of which laid grain, measured in the same way, has the power ``wanted``: between the block's frequencies it is
+    interpolated, which fills the steep corners of soft and of coded footage."""
+    level, spectrum = np.zeros(1), wanted
+    whole = [np.ones((TRIED, TRIED), np.float32)]
     for turn in range(ROUNDS):
         laid = fresh(Grain(level, np.ones((1, 3)), spectrum), (TRIED, TRIED), turn)
-        views = np.lib.stride_tricks.sliding_window_view(laid, (BLOCK, BLOCK), axis=(0, 1))[
-            :: BLOCK // 2, :: BLOCK // 2
-        ]
-        bins = np.fft.fft2(views * hann(), axes=(-2, -1)) / BLOCK
-        power = np.moveaxis((np.abs(bins) ** 2).mean((0, 1)), 0, -1)
-        power /= power.mean((0, 1))
-        ratio = np.einsum("ijkk->ijk", wanted) / np.maximum(power, 1e-9)
+        ratio = _opponent_power(wanted) / np.maximum(_opponent_power(_even(_estimated([laid], whole))), 1e-9)
         part = np.sqrt(np.clip(ratio, 1 / CORRECTED_MOST, CORRECTED_MOST))
-        spectrum = _even(spectrum * part[..., :, None] * part[..., None, :])
+        scaled = np.einsum("ka,ija,al->ijkl", np.linalg.inv(OPPONENT), part, OPPONENT)
+        spectrum = _even(np.einsum("ijak,ijkl,ijbl->ijab", scaled, spectrum, scaled))
     return spectrum
 
 
-def _sharpened(cross: F64) -> F64:
-    """A mean spectrum of windowed blocks without what the window has smeared: its autocorrelation divided by the
-    window's own (Bartlett 1950), far lags faded out; soft grain would come out too white otherwise."""
-    lags = np.fft.ifft2(cross, axes=(0, 1)).real
-    own = np.fft.ifft2(np.abs(np.fft.fft2(hann())) ** 2).real
+def _opponent_power(spectrum: F64) -> F64:
+    """Power (16, 16, 3) in luma and two colour differences: footage is coded in such, each as soft as it likes."""
+    return np.asarray(np.einsum("ak,ijkl,al->ija", OPPONENT, spectrum, OPPONENT))
+
+
+def _bounded(lags: F64) -> F64:
+    """The spectrum of an autocorrelation (zero lag first), far lags faded out and no power below a floor."""
     line = np.minimum(np.arange(BLOCK), BLOCK - np.arange(BLOCK))
     far = np.hypot(line[:, None], line[None, :])
     fade = 0.5 + 0.5 * np.cos(np.pi * np.clip((far - LAGS) / (BLOCK / 2 - LAGS), 0, 1))
-    lags = lags * (fade / np.maximum(own / own[0, 0], WINDOW_LEAST))[..., None, None]
-    values, vectors = np.linalg.eigh(np.fft.fft2(lags, axes=(0, 1)).real)
+    values, vectors = np.linalg.eigh(np.fft.fft2(lags * fade[..., None, None], axes=(0, 1)).real)
     values = np.maximum(values, POWER_LEAST * values.mean())
     return np.asarray(np.einsum("ijab,ijb,ijcb->ijac", vectors, values, vectors))

@@ -13,6 +13,7 @@ import numpy as np
 from hushcore.arrays import F32, F64
 
 BLOCK = 16  # px, of the spectrum
+LEAST_POWER = 0.02  # of what was measured
 LUMA = np.array([0.2126, 0.7152, 0.0722])  # BT.709
 
 
@@ -35,11 +36,22 @@ class Grain:
         """One figure: green's, in the middle of what was measured."""
         return float(np.median(self.sigma[:, 1]))
 
+    def less(self, rounding: F64) -> "Grain":
+        """The grain without as much white noise, a covariance (3, 3) in tonal units, as rounding what is laid will add; no
+        less than ``LEAST_POWER`` of it at any frequency."""
+        middle = np.median(self.sigma, axis=0)
+        power = self.spectrum - rounding / np.outer(middle, middle)
+        values, vectors = np.linalg.eigh(power)
+        least = LEAST_POWER * np.linalg.eigvalsh(self.spectrum)
+        left = np.einsum("ijab,ijb,ijcb->ijac", vectors, np.maximum(values, least), vectors)
+        share = np.sqrt(np.einsum("ijkk->k", left) / BLOCK**2)
+        return Grain(self.levels, self.sigma * np.minimum(share, 1), left / np.outer(share, share))
+
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
         return {
             "levels": np.round(self.levels, 5).tolist(), "sigma": np.round(self.sigma, 6).tolist(),
-            "spectrum": np.round(self.spectrum, 4).tolist(),
+            "spectrum": np.round(self.spectrum, 6).tolist(),
         }  # fmt: skip
 
     @staticmethod

@@ -7,11 +7,14 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from scipy import ndimage
 
 from hushcore.arrays import F64, Codes
-from hushcore.media.yuv_kernel import to_rgb
+from hushcore.luma import WEIGHTS
+from hushcore.media.yuv_kernel import add_smoothly, to_rgb
 
-WEIGHTS = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}  # Kr, Kb
+READ_AGAIN, REGAINED = (0.125, 0.75, 0.125), 2  # samples; times
+LEAN = 0.5  # of the neighbours' miss: codecs round a few frequencies, not each sample, so their chroma is smooth
 
 
 @dataclass(frozen=True)
@@ -102,9 +105,9 @@ def patched(
     )
     for k in (1, 2):
         part = out[k][small]
-        down = _down(change[..., k], layout)[: part.shape[0], : part.shape[1]]
+        down = _regained(_down(change[..., k], layout), layout)[: part.shape[0], : part.shape[1]]
         cover = _down(mask.astype(float), layout)[: part.shape[0], : part.shape[1]] > 0
-        _add(part, down * layout.chroma[1], cover, peak)
+        add_smoothly(part, np.ascontiguousarray(down * layout.chroma[1]), cover, peak, LEAN)
     return out[0], out[1], out[2]
 
 
@@ -124,6 +127,23 @@ def _down(full: Any, layout: Layout) -> Any:
         out = _halved(out, layout.top)
     if layout.sub_x:
         out = _halved(out.T, layout.left).T
+    return out
+
+
+def _regained(down: Any, layout: Layout) -> Any:
+    """Chroma that gives ``down`` when it is read at luma's size and brought down again, which softens it by 1/8, 3/4, 1/8 each
+    way (van Cittert 1931, so that what was once read goes back as it was)."""
+    out = down
+    for _ in range(REGAINED):
+        out = out + (down - _read_again(out, layout))
+    return out
+
+
+def _read_again(chroma: Any, layout: Layout) -> Any:
+    out = chroma
+    for axis, halved in ((0, layout.sub_y), (1, layout.sub_x)):
+        if halved:
+            out = ndimage.correlate1d(out, READ_AGAIN, axis, mode="nearest")
     return out
 
 

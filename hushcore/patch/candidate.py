@@ -71,14 +71,11 @@ def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
         added, grain = live, _lost_grain(fix)
     elif fix.evidence.grain is not None and match.grain != "off":
         assert seen.maps is not None
+        left = min(fix.sheets[used[0]].left / max(1.0, 0.0 if smeared is None else usual(smeared)), MOST_LEFT)
         finish = finish_of(
-            seen.current, added, seen.region, fix.evidence.grain, fix.encoding, match.sharpness, seen.maps
+            seen.current, added, seen.region, fix.evidence.grain, left, fix.encoding, match.sharpness, seen.maps
         )
-        left = (
-            0.0 if finish.soft > 0 else fix.sheets[used[0]].left / max(1.0, 0.0 if smeared is None else usual(smeared))
-        )
-        missing = np.sqrt(1 - min(left, MOST_LEFT))
-        grain, added = match.grain_amount * finish.grain * float(missing), finish.on(added)
+        grain, added = match.grain_amount * finish.grain, finish.on(added)
     if seen.gleam is not None:
         added = added + seen.gleam
     made = Candidate(scale, added, cover, grain, lights)

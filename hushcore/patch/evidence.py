@@ -1,6 +1,7 @@
 """What a shot says about itself: its light, its grain, its shutter; looked at once, on a few frames over its length."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import cv2
 import numpy as np
@@ -11,6 +12,7 @@ from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.grain.measure import measure, residual
 from hushcore.grain.model import Grain, luma_of
+from hushcore.grain.steps import steps_of
 from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import dense_forward, dense_inverse
 from hushcore.hold.record import Hold
@@ -25,9 +27,18 @@ from hushcore.plates.plate import Plate, make_plate, sample_linear, still_pictur
 
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte
-GRAIN_FRAMES = 3
-GRAIN_LOOKS = 6  # frames that are looked at for those
+ALIKE, ALIKE_LIT, OTHER_LIGHT = (
+    1.15,
+    2.0,
+    0.03,
+)  # times the least miss, also in another light; tonal luma that makes one
+GRAIN_LOOKS = 6  # frames that are looked at for grain
 GROUND_LEAST, USED = 6000, 5  # px of a frame; of nine: cells of the ground that the hold has used
+BESIDE_LEAST, MARK_GROWTH, MARK_FALL = (
+    1500,
+    3.0,
+    4.0,
+)  # px of that beside the mark, and how far round it the mark may still be
 MOTION_SHARE = 0.25  # px of possible miss for each px of motion: it is blurred, and blur changes
 GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is looked at
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
@@ -48,7 +59,8 @@ def gather(
     ``kept``: a choice that was made before.
     A shot that does not tell gives the plain evidence for that part; raises nothing but what reading frames does.
     """
-    return settled_by(observed(read, hold, edge, encoding), read, hold, plan or Plan(edge), plates, encoding, kept)
+    made = plan or Plan(edge)
+    return settled_by(observed(read, hold, edge, encoding, made.stands), read, hold, made, plates, encoding, kept)
 
 
 def settled_by(
@@ -65,8 +77,9 @@ def settled_by(
     return settled(said, hold, plan, known, read, kept)
 
 
-def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Evidence:
-    """What a held shot says, before anything is chosen from it: a standing highlight is only a candidate."""
+def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding, stands: bool = False) -> Evidence:
+    """What a held shot says, before anything is chosen from it: a standing highlight is only a candidate. ``stands``: the mark
+    does so in the frame."""
     held = [n for n in sorted(hold.frames) if not hold.frames[n].lost]
     if not held:
         return Evidence()
@@ -79,14 +92,14 @@ def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding) -> Eviden
         _sample(read, hold, n, rect, original, outside, encoding)
         for n in lights.spread(held) if abs(n - hold.anchor) > 1
     ]  # fmt: skip
-    grain = _grain(read, hold, held, rect, encoding)
+    grain = _grain(read, hold, held, edge, stands, rect, encoding)
     shutter = _shutter(read, hold, held, rect, original, outside, grain, encoding)
     wide = hold.grid.rect.within(mark.grown(STANDING_MARGIN)) if hold.grid else mark.grown(STANDING_MARGIN)
     wide = wide.clipped(*hold.size)
     standing = None
     if not wide.empty:  # the hold may know nothing of where the edge is
         standing = found(read, hold, edge.matte(wide, hold.anchor), wide, held, encoding)
-    return Evidence(lights.multiplies(looks), grain, shutter, standing)
+    return Evidence(lights.multiplies(looks), grain, shutter, standing, steps=steps_of(read(hold.anchor)))
 
 
 def _seen(
@@ -109,11 +122,14 @@ def _sample(
     return None if seen is None else lights.sample(Pair.of(halved(seen[0]), halved(original), seen[1]))
 
 
-def _grain(read: Reader, hold: Hold, held: Sequence[int], rect: Rect, encoding: Encoding) -> Grain | None:
+def _grain(
+    read: Reader, hold: Hold, held: Sequence[int], edge: Edge, stands: bool, rect: Rect, encoding: Encoding
+) -> Grain | None:
     """From frames where the hold is best and the surface slowest, over the shot: those of them on which the neighbours miss
     by least, for what they miss beside grain is texture that was blurred or bent otherwise."""
     share = max(1, len(held) // GRAIN_LOOKS)
     chosen = [min(held[k : k + share], key=lambda n: _unsteady(hold, n, rect)) for k in range(0, len(held), share)]
+    mark = replace(edge, growth=MARK_GROWTH, softness=MARK_FALL)
     parts: list[tuple[tuple[F32, F32], Mask]] = []
     for frame in chosen[:GRAIN_LOOKS]:
         at = hold.at(frame).forward(rect.corners)
@@ -122,14 +138,57 @@ def _grain(read: Reader, hold: Hold, held: Sequence[int], rect: Rect, encoding: 
         if min(place.width, place.height) < 48:
             continue
         try:
-            parts.append((residual(read, hold, frame, place, encoding), _on_ground(hold, frame, place)))
+            part = residual(read, hold, frame, place, encoding)
         except HushError:
             continue  # no neighbour of this frame is held: the others tell
-    # by what they miss on the ground, or anywhere where little of it is read
-    parts = [(part, on if on.sum() >= GROUND_LEAST else np.ones_like(on)) for part, on in parts]
-    parts.sort(key=lambda part: float(np.median(np.abs(part[0][0][part[1]][:, 1]))))
-    least = parts[:GRAIN_FRAMES]
+        parts.append((part, _read_on(hold, mark, stands, frame, place)))
+    least = _least(parts)
     return measure([part for part, _ in least], [on for _, on in least]) if least else None
+
+
+def _least(parts: Sequence[tuple[tuple[F32, F32], Mask]]) -> list[tuple[tuple[F32, F32], Mask]]:
+    """Of looks, those that are missed by little; in another light, where grain may be stronger, by more."""
+    found: list[tuple[tuple[F32, F32], Mask]] = []
+    levels: list[float] = []
+    for part in sorted(parts, key=_miss):
+        (_, mean), on = part
+        level = float(np.median(luma_of(mean)[on]))
+        known = any(abs(level - other) < OTHER_LIGHT for other in levels)
+        if not found or _miss(part) <= (ALIKE if known else ALIKE_LIT) * _miss(found[0]):
+            found.append(part)
+            levels.append(level)
+    return found
+
+
+def _miss(part: tuple[tuple[F32, F32], Mask]) -> float:
+    """By how much the neighbours miss a frame where it is read: green's median."""
+    return float(np.median(np.abs(part[0][0][part[1]][:, 1])))
+
+
+def _read_on(hold: Hold, mark: Edge, stands: bool, frame: int, place: Rect) -> Mask:
+    """Where of a place grain is read: the ground beside the mark, whose own colours and edges are no grain of the surface;
+    with the mark where that is little, or anywhere."""
+    ground, beside = _on_ground(hold, frame, place), ~_on_mark(hold, mark, stands, frame, place)
+    for choice, least in ((ground & beside, BESIDE_LEAST), (ground, GROUND_LEAST), (beside, GROUND_LEAST)):
+        if choice.sum() >= least:
+            return np.asarray(choice)
+    return np.ones_like(ground)
+
+
+def _on_mark(hold: Hold, mark: Edge, stands: bool, frame: int, place: Rect) -> Mask:
+    """Where the frame's ``place`` shows the mark."""
+    rect = mark.rect()
+    if stands:
+        x, y = np.meshgrid(
+            *(np.arange(a, b, dtype=np.float32) for a, b in ((place.left, place.right), (place.top, place.bottom)))
+        )
+    else:
+        x, y = dense_inverse(hold.at(frame), place)
+    shown = cv2.remap(
+        mark.matte(rect, frame), x - np.float32(rect.left), y - np.float32(rect.top), cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_CONSTANT, borderValue=0,
+    )  # fmt: skip
+    return np.asarray(shown > 0)
 
 
 def _on_ground(hold: Hold, frame: int, place: Rect) -> Mask:

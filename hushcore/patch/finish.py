@@ -33,7 +33,7 @@ Maps = tuple[F32, F32]
 @dataclass(frozen=True)
 class Finish:
     """``soft``: px (sigma) that the patch is to be softened by; ``detail``: times its finest band; ``grain``: times the
-    measured strength that is to be laid on it."""
+    measured strength that is to be laid on it, beside what is left in it."""
 
     soft: float = 0.0
     detail: float = 1.0
@@ -50,18 +50,19 @@ class Finish:
 
 
 def finish_of(
-    current: F32, made: F32, region: Region, grain: Grain, encoding: Encoding, sharpness: bool, maps: Maps
+    current: F32, made: F32, region: Region, grain: Grain, left: float, encoding: Encoding, sharpness: bool, maps: Maps
 ) -> Finish:
     """What brings the patch to the frame's own sharpness and grain; both pictures linear, on the still surface, the frame's
-    own brought there by ``maps`` (x and y in the frame).
+    own brought there by ``maps`` (x and y in the frame). ``left``: share of the grain's finest variance that is still in
+    the patch.
 
-    Grain first: as much as was measured. What the patch's finest band then still lacks is what carrying it has cost:
-    its detail is made stronger; where it has more than the frame, less grain is laid. Where the ring does not tell,
-    the patch stays as it is and gets the measured grain.
+    Grain first: as much as was measured and is not there. What the patch's finest band then still lacks is what carrying
+    it has cost: its detail is made stronger; where it has more than the frame, less grain is laid. Where the ring does not
+    tell, the patch stays as it is and gets the measured grain.
     """
     ring = cv2.resize(region.ring, region.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5
     if ring.sum() < SMALLEST_RING:
-        return Finish()
+        return Finish(grain=float(np.sqrt(1 - left)))
     now, then = (_tonal_luma(side, encoding) for side in (current, made))
     variance = float((grain.sigma_at(now[ring][::3])[:, 1] ** 2).mean())
     soft = _softness(now, then, ring, variance * _share(grain, _middle)) if sharpness else 0.0
@@ -70,10 +71,13 @@ def finish_of(
     # as the frame shows it on the still surface: its grain after one resampling, the patch's detail after two
     noise = variance * _share(grain, _finest) * brought(grain, maps)
     frame, own = _energy(now, ring, 0, FINEST), _energy(then, ring, 0, FINEST) * RESAMPLED**2
-    lacking = frame - own - noise
-    if lacking > 0 and sharpness:
-        return Finish(detail=float(min(np.sqrt(1 + lacking / max(own, 1e-12)), DETAIL_MOST)))
-    return Finish(grain=float(np.sqrt(np.clip((frame - own) / max(noise, 1e-12), LEAST_GRAIN**2, 1))))
+    lacking = frame - own - (1 - left) * noise
+    if lacking > 0:
+        detail = float(min(np.sqrt(1 + lacking / max(own, 1e-12)), DETAIL_MOST)) if sharpness else 1.0
+        return Finish(detail=detail, grain=float(np.sqrt(1 - left)))
+    return Finish(
+        grain=float(np.sqrt(np.clip((frame - own) / max(noise, 1e-12), LEAST_GRAIN**2 * (1 - left), 1 - left)))
+    )
 
 
 def brought(grain: Grain, maps: Maps) -> float:

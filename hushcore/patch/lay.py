@@ -12,6 +12,7 @@ import numpy as np
 from hushcore.arrays import F32, Codes, Rect, three
 from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.geometry import sampling
+from hushcore.grain.steps import Steps, rounding
 from hushcore.light.fields import Light
 from hushcore.patch.candidate import candidate
 from hushcore.patch.finish import grained
@@ -55,8 +56,9 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     if grain is not None and made_of.grain > 0:
         kept = None if own is None else np.clip(own, 0, 1)
         seed = zlib.crc32(f"{fix.seed} {frame}".encode())
-        mixed = grained(mixed, matte, grain, made_of.grain, kept, seed, fix.encoding)
-    laid = _written(codes, spot.target, mixed, matte, fix.encoding)
+        less = grain.less(rounding(fix.evidence.steps, fix.encoding))
+        mixed = grained(mixed, matte, less, made_of.grain, kept, seed, fix.encoding)
+    laid = _written(codes, spot.target, mixed, matte, fix.encoding, fix.evidence.steps)
     return Laid(laid, spot.target, matte, seen, light, made_of.lights)
 
 
@@ -72,8 +74,10 @@ def mix(codes: Codes, target: Rect, patch: F32, matte: F32, encoding: Encoding =
     return _written(codes, target, base + matte[..., None] * (patch - base), matte, encoding)
 
 
-def _written(codes: Codes, target: Rect, mixed: F32, matte: F32, encoding: Encoding) -> Codes:
-    """A copy of ``codes`` with the linear picture ``mixed`` in ``target`` where the matte covers."""
+def _written(
+    codes: Codes, target: Rect, mixed: F32, matte: F32, encoding: Encoding, steps: Steps | None = None
+) -> Codes:
+    """A copy of ``codes`` with the linear picture ``mixed`` in ``target`` where the matte covers, on the luma's own ``steps``."""
     out = codes.copy()
     inside = matte > LEAST_COVER
     if not inside.any():
@@ -83,6 +87,8 @@ def _written(codes: Codes, target: Rect, mixed: F32, matte: F32, encoding: Encod
     if colour.shape[2] < 3:
         luma = np.asarray(laid, np.float64) @ np.array([0.2126, 0.7152, 0.0722])
         laid = np.asarray(luma if laid.dtype.kind == "f" else np.rint(luma), laid.dtype)[..., None]
+    if steps is not None and laid.shape == colour.shape and laid.dtype.kind == "u":
+        laid = steps.kept(colour, laid)
     np.copyto(colour, laid, where=inside[..., None])
     return out
 

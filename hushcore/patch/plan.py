@@ -8,6 +8,7 @@ from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.fill.plan import Fill
 from hushcore.grain.model import Grain
+from hushcore.grain.steps import Steps
 from hushcore.light import fields
 from hushcore.light.standing import Standing
 from hushcore.plates.blend import BLENDS
@@ -119,7 +120,8 @@ class Choice:
 @dataclass(frozen=True)
 class Evidence:
     """What the shot says: how much of its light multiplies (1) or adds (0), its grain, its shutter (share of a frame),
-    the highlight that stands in it, what was chosen for the fix, and what its surface usually looks like.
+    the highlight that stands in it, what was chosen for the fix, what its surface usually looks like, and the steps that its
+    luma stands on.
 
     ``plain`` evidence is what is used before a shot has been looked at.
     """
@@ -130,6 +132,7 @@ class Evidence:
     standing: Standing | None = None
     choice: Choice | None = None
     usual: Usual | None = None
+    steps: Steps | None = None
 
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
@@ -139,6 +142,7 @@ class Evidence:
             "standing": None if self.standing is None else self.standing.plain(),
             "choice": None if self.choice is None else self.choice.plain(),
             "usual": None if self.usual is None else self.usual.plain(),
+            "steps": None if self.steps is None else self.steps.plain(),
         }  # fmt: skip
 
     @staticmethod
@@ -148,7 +152,8 @@ class Evidence:
         standing = Standing.of(data["standing"]) if data.get("standing") else None
         choice = Choice.of(data["choice"]) if data.get("choice") else None
         usual = Usual.of(data["usual"]) if data.get("usual") else None
-        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing, choice, usual)
+        steps = Steps.of(data["steps"]) if data.get("steps") else None
+        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing, choice, usual, steps)
 
 
 @dataclass(frozen=True)

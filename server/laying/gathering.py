@@ -37,7 +37,7 @@ def ensure(fix: Fix, hold: Hold) -> None:
 
     row = fix.evidence.filter(key=seen_key(fix, hold)).first()
     if row is None:
-        said = observed(read, engine, edge, encoding)
+        said = observed(read, engine, edge, encoding, fix.document["stands"])
         # nothing that is only a candidate is on before it has been judged
         plain = {**said.plain(), "standing": None, "candidate": said.plain()["standing"]}
         row = Row.objects.update_or_create(fix=fix, key=seen_key(fix, hold), defaults={"data": plain})[0]
