@@ -30,11 +30,8 @@ SMEARED = 4.0  # px: shorter smears lie within what is laid round a change
 REACH_SLACK = 2  # px
 LARGEST = 60_000_000  # px of the still surface that one fix may need
 LEAST_COVER = 1 / 4096  # of a mix; below it no code changes
-STANDING_FULL, STANDING_FALL, STANDING_CLOSED = (
-    2.0,
-    4.0,
-    2,
-)  # px round what stands in the frame, and gaps in it: its place is known
+# px round what stands in the frame, and gaps in it: its place is known, and what is seen between its lines tells
+STANDING_FULL, STANDING_FALL, STANDING_CLOSED = 2.0, 2.0, 2
 CHANGED = 0.5  # share of a pixel that a retouch changes
 
 

@@ -14,6 +14,7 @@ from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.geometry import sampling
 from hushcore.grain.steps import Steps, rounding
 from hushcore.light.fields import Light
+from hushcore.patch.between import carried
 from hushcore.patch.candidate import candidate
 from hushcore.patch.finish import grained
 from hushcore.patch.fix import LEAST_COVER, Fix, on_frame
@@ -51,6 +52,8 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     made = sampling.sampled(made_of.added, spot.map_x, spot.map_y)
     if own is not None:
         made = made + own * beneath
+    elif fix.plan.stands:
+        made = carried(beneath, made, spot.cover, fix.encoding)
     mixed = np.asarray(beneath + matte[..., None] * (made - beneath), np.float32)
     grain = fix.evidence.grain
     if grain is not None and made_of.grain > 0:
