@@ -54,6 +54,14 @@ def test_a_leak_is_weighed_by_what_it_leaves_of_the_mark():
     assert choose.best_of([own, clean, rim], 40) is clean
 
 
+def test_light_that_is_said_to_add_must_explain_better_than_light_that_multiplies():
+    """Contrast that a change of scale took off reads as light that adds."""
+    adds, multiplies = tried("auto", 0.0, 0.77), tried("auto", 1.0, 0.65)
+    assert choose.best_of([adds, multiplies], 10) is multiplies
+    assert choose.best_of([adds, tried("auto", 1.0, 0.8)], 10) is adds
+    assert choose.best_of([adds, tried("auto", 1.0, 0.65, leak=0.2)], 10) is adds
+
+
 def test_a_highlight_stays_only_when_ring_mark_and_colour_all_say_so():
     plain, lit = explain.Figures(4.0, 4.65, 0), explain.Figures(4.2, 1.99, 0)  # the glazed jug's own figures
     neutral = np.array([1.0, 1.0, 0.98], np.float32)
