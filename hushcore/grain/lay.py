@@ -18,7 +18,7 @@ SURE = 4.0  # times the grain's power: a frequency above it is an edge's, whatev
 KEEPS = 0.7  # under 1 more of the texture is kept, and more of the grain with it
 LOG_LEAST = 1e-14
 FIELD_LEAST, FIELDS = 512, 2  # px, and how many fields a window is added up from
-FIELDS_KEPT = 8
+FIELDS_KEPT, SMALL_FIELDS_KEPT = 8, 32  # of 12 MB and more; of 3 MB
 # luma, red-blue and green-magenta differences: grain of one colour stays in one row
 OPPONENT = np.array([[0.3333, 0.3333, 0.3333], [0.5, 0.0, -0.5], [0.25, -0.5, 0.25]], np.float32)
 
@@ -130,15 +130,23 @@ def _window(field: F32, top: int, left: int, shape: tuple[int, int]) -> F32:
     return rows.take(np.arange(left, left + shape[1]), axis=1, mode="wrap")
 
 
-@lru_cache(maxsize=FIELDS_KEPT)
 def _field(spectrum: bytes, side: int, number: int) -> F32:
-    """A periodic field (side, side, 3) of grain of sigma 1."""
+    """A periodic field (side, side, 3) of grain of sigma 1; made once, for a stack of fixes has two kinds of grain each."""
+    kept = _small_field if side <= FIELD_LEAST else _large_field
+    return kept(spectrum, side, number)
+
+
+def _field_made(spectrum: bytes, side: int, number: int) -> F32:
     white = np.random.default_rng(number).standard_normal((3, side, side), dtype=np.float32)
     bins = fft.rfft2(white, axes=(1, 2))
     factor = _factor(np.frombuffer(spectrum).reshape(BLOCK, BLOCK, 3, 3), side)
     coloured = np.stack([sum(factor[k][j] * bins[j] for j in range(k + 1)) for k in range(3)])
     made = fft.irfft2(coloured, s=(side, side), axes=(1, 2))
     return np.ascontiguousarray(np.moveaxis(made, 0, -1), np.float32)
+
+
+_small_field = lru_cache(maxsize=SMALL_FIELDS_KEPT)(_field_made)
+_large_field = lru_cache(maxsize=FIELDS_KEPT)(_field_made)
 
 
 def _factor(spectrum: F64, side: int) -> F32:

@@ -13,6 +13,7 @@ import numpy as np
 from hushcore.arrays import F32, F64
 
 BLOCK = 16  # px, of the spectrum
+NO_ROUNDING = 1e-4  # of the variance: footage of 16 bits
 LEAST_POWER = 0.02  # of what was measured
 LUMA = np.array([0.2126, 0.7152, 0.0722])  # BT.709
 
@@ -40,6 +41,8 @@ class Grain:
         """The grain without as much white noise, a covariance (3, 3) in tonal units, as rounding what is laid will add; no
         less than ``LEAST_POWER`` of it at any frequency."""
         middle = np.median(self.sigma, axis=0)
+        if float((rounding / np.outer(middle, middle)).max()) < NO_ROUNDING:
+            return self
         power = self.spectrum - rounding / np.outer(middle, middle)
         values, vectors = np.linalg.eigh(power)
         least = LEAST_POWER * np.linalg.eigvalsh(self.spectrum)

@@ -8,7 +8,7 @@ import pytest
 from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.edge.matte import Edge
-from hushcore.grain.lay import fresh
+from hushcore.grain.lay import _small_field, fresh
 from hushcore.grain.measure import measure
 from hushcore.grain.model import Grain, luma_of, white
 from hushcore.grain.steps import Steps, rounding, steps_of
@@ -204,3 +204,14 @@ def test_luma_weights_are_those_of_the_tonal_luma():
     assert luma_of(np.ones((1, 1, 3), np.float32) * Steps("bt709", 219).weights.astype(np.float32))[
         0, 0
     ] == pytest.approx(float((BT709**2).sum()))
+
+
+def test_the_fields_of_a_stack_of_fixes_are_made_once():
+    """Five fixes on coded footage have ten kinds of grain: laid frame after frame, none is made again."""
+    kinds = [Grain(np.zeros(1), np.ones((1, 3)), white() * np.float64(1 + k / 100)) for k in range(10)]
+    first = [fresh(kind, (80, 90), 1) for kind in kinds]
+    made = _small_field.cache_info().misses
+    again = [fresh(kind, (80, 90), 1) for kind in kinds]
+    assert _small_field.cache_info().misses == made
+    for one, other in zip(first, again, strict=True):
+        np.testing.assert_array_equal(one, other)
