@@ -49,7 +49,9 @@ def main() -> None:
     for depth in (np.uint8, np.uint16):
         plane = np.zeros((4, 4), depth)
         baked(look, Encoding("acescct")).show8(np.zeros((4, 4, 3), depth))
-        yuv.rgb16((plane, plane, plane), yuv.Layout(8, True, "bt709"))
+        layout, small = yuv.Layout(8, True, "bt709", 1, 1), plane[:2, :2].copy()
+        shown = yuv.rgb16((plane, small, small), layout)
+        yuv.patched((plane, small, small), layout, shown, shown + np.uint16(1000))
 
 
 if __name__ == "__main__":
