@@ -22,6 +22,9 @@ FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+WORKER = [
+    "server/manage.py", "procrastinate", "worker", "--concurrency", "1", "--shutdown-graceful-timeout", "1",
+]  # fmt: skip
 FIRST, LAST = 1036, 1065
 ANCHOR_FRAME = 1049
 expect.set_options(timeout=20_000)  # machines are shared; what must be fast is measured in bench/
@@ -64,8 +67,7 @@ class Running:
         raise RuntimeError((self.place / "server.log").read_text())
 
     def worker(self, **env: str) -> subprocess.Popen[bytes]:
-        words = ["server/manage.py", "procrastinate", "worker", "--concurrency", "1"]
-        return self._start([sys.executable, *words], f"worker{len(self.processes)}", **env)
+        return self._start([sys.executable, *WORKER], f"worker{len(self.processes)}", **env)
 
     def stop(self, some: list[subprocess.Popen[bytes]] | None = None) -> None:
         """End processes: all of them, or some."""
@@ -74,7 +76,7 @@ class Running:
             process.send_signal(signal.SIGTERM)
         for process in ended:
             try:
-                process.wait(8)
+                process.wait(3)  # a worker in the middle of a job is ended: its storage goes anyhow
             except subprocess.TimeoutExpired:
                 process.kill()
             self.processes.remove(process)
