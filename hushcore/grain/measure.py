@@ -32,9 +32,8 @@ NEAR = 6.0  # px round a place over which it is judged
 PLAIN_SHARE, QUIET_SHARE = 0.8, 0.95  # of the places: by the picture's edges, by the residual's energy
 TAPER, TAPER_PAD = 3.0, 12  # px
 MAD = 1.4826
-DIFFERENCE = (
-    np.array([[-1, -2, -1], [-2, 12, -2], [-1, -2, -1]], np.float32) / 16
-)  # a Laplacian, much the same all round
+# a Laplacian, much the same all round
+DIFFERENCE = np.array([[-1, -2, -1], [-2, 12, -2], [-1, -2, -1]], np.float32) / 16
 FINE_FROM, FINE_ALL = 0.02, 0.15  # of the Laplacian's greatest response: from where, and from where alone, it tells
 ROUNDS, TRIED, CORRECTED_MOST = 3, 384, 3.0  # times; px of grain that is laid to try; of power, a round
 
@@ -109,8 +108,7 @@ def measure(parts: Sequence[tuple[F32, F32]], masks: Sequence[Mask]) -> Grain | 
     fields, shares = _evened(parts, masks, Grain(at, sigma, white()))
     if sum(float(share.sum()) for share in shares) < FEWEST_READ:
         return None
-    spectrum = _as_laid(_even(_estimated(fields, shares)))
-    return Grain(at, sigma, spectrum)
+    return Grain(at, sigma, _as_laid(_even(_estimated(fields, shares))))
 
 
 def _curve(values: F64, levels: F64) -> tuple[F64, F64]:

@@ -15,10 +15,8 @@ from hushcore.geometry.membrane import membrane
 
 CARRIED, FILLED = 2.0, 1.5  # px over which the difference, and the frame itself, are smoothed before they are carried
 NEAR, DETAIL = 4.0, 3.0  # px round a place that say which of both explains the frame; what is finer than this is detail
-TRUSTED, DOUBTED = (
-    0.9,
-    1.5,
-)  # times the frame's own detail that is left when the plate is taken off it: as good as nothing; wrong
+# times the frame's own detail that is left when the plate is taken off it: the plate is right; it is wrong
+TRUSTED, DOUBTED = 0.9, 1.5
 BLENDED = 2.0  # px
 DEEP, DEEPEST = 8.0, 24.0  # px from what is seen: up to where all is carried, and from where nothing is
 FEWEST = 200  # px that must be seen
@@ -32,8 +30,9 @@ def carried(beneath: F32, made: F32, cover: F32, encoding: Encoding) -> F32:
     if seen.sum() < FEWEST or seen.all():
         return made
     frame, plate = (encoding.tonal_of(np.maximum(side, 0)) for side in (beneath, made))
-    nearer = plate + membrane(_smooth(frame - plate, seen, CARRIED), seen)
-    plain = membrane(_smooth(frame, seen, FILLED), seen)
+    known = np.dstack([_smooth(frame - plate, seen, CARRIED), _smooth(frame, seen, FILLED)])
+    apart, plain = np.split(membrane(known, seen), 2, axis=2)
+    nearer = plate + apart
     there = nearer + _wrong(mean(frame), mean(plate), seen)[..., None] * (plain - nearer)
     away = cv2.distanceTransform((~seen).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE)
     share = np.clip((DEEPEST - away) / (DEEPEST - DEEP), 0, 1)[..., None]

@@ -106,9 +106,9 @@ def best_of(tried: Sequence[Tried], change: float) -> Tried:
     must explain better than light that all multiplies, as nearly all light does. ``change``: mean Lab distance that the
     retouch makes in the mark, of which a leak leaves its share."""
     own, rivals = tried[0], [one for one in tried[1:] if one.light == "auto"]
-    usual = next((one for one in rivals if one.multiplies == 1.0), own)
-    if usual.mark <= own.mark and usual.leak <= LEAK_MOST:
-        own, rivals = usual, [own, *(one for one in rivals if one is not usual)]
+    usual = next((one for one in rivals if one.multiplies == 1.0), None)
+    if usual is not None and usual.mark <= own.mark and usual.leak <= LEAK_MOST:
+        own = usual
     plain = [one for one in tried if one.light != "auto"]
     if own.leak > LEAK_MOST:
         # what leaks is weighed, not ruled out: light that does not look under the mark may be worse by far

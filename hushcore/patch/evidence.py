@@ -27,18 +27,12 @@ from hushcore.plates.plate import Plate, make_plate, sample_linear, still_pictur
 
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte
-ALIKE, ALIKE_LIT, OTHER_LIGHT = (
-    1.15,
-    2.0,
-    0.03,
-)  # times the least miss, also in another light; tonal luma that makes one
+ALIKE, ALIKE_LIT = 1.15, 2.0  # times the least miss, in the same light and in another
+OTHER_LIGHT = 0.03  # tonal luma that makes one
 GRAIN_LOOKS = 6  # frames that are looked at for grain
 GROUND_LEAST, USED = 6000, 5  # px of a frame; of nine: cells of the ground that the hold has used
-BESIDE_LEAST, MARK_GROWTH, MARK_FALL = (
-    1500,
-    3.0,
-    4.0,
-)  # px of that beside the mark, and how far round it the mark may still be
+BESIDE_LEAST = 1500  # px of that beside the mark
+MARK_GROWTH, MARK_FALL = 3.0, 4.0  # px round its loop that may still be the mark
 MOTION_SHARE = 0.25  # px of possible miss for each px of motion: it is blurred, and blur changes
 GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is looked at
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good

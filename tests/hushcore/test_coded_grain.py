@@ -10,7 +10,7 @@ from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.edge.matte import Edge
 from hushcore.grain.lay import _small_field, fresh
 from hushcore.grain.measure import measure
-from hushcore.grain.model import Grain, luma_of, white
+from hushcore.grain.model import Grain, white
 from hushcore.grain.steps import Steps, rounding, steps_of
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.light.region import Region
@@ -198,12 +198,6 @@ def test_colour_between_two_codes_settles_on_one():
     assert changes(plane) < 0.6 * changes(scattered)
     assert np.abs(plane[inside] - 128 - wanted[inside]).max() < 1
     assert (plane[:, 70:] == 128).all()
-
-
-def test_luma_weights_are_those_of_the_tonal_luma():
-    assert luma_of(np.ones((1, 1, 3), np.float32) * Steps("bt709", 219).weights.astype(np.float32))[
-        0, 0
-    ] == pytest.approx(float((BT709**2).sum()))
 
 
 def test_the_fields_of_a_stack_of_fixes_are_made_once():
