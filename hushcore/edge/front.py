@@ -39,14 +39,23 @@ APART_LEAST, APART_TEXTURED = 0.06, 0.25
 TINT = 0.25  # log units of colour
 HIDDEN = 0.5  # of a cell, seen as covered by the hold
 SMALLEST, LARGE = 24, 250  # square half-size px: less is chance; as much needs no other sign
-BAND = 40  # px round what is found in which its edge is unmixed
+SAME_LEVEL, SAME_TINT = 0.4, 0.15  # log units in which what is in front may vary where it is spread
+SPREAD_REST, SPREAD_TINT = 0.25, 0.15  # log units that the light does not explain
+SPREADS_OVER = 27.0  # half-size px over which its colours are carried
+BAND = 40  # px round what is found beyond which nothing is in front
 SURE_WITHIN, SURE_BEYOND = 10, 30  # px: surely in front, surely not
 SURE_SHARE = 0.35  # of how deep a small thing is: its middle is surely in front
 SOFT = 6  # px half across, of an edge that nothing tells of
 SCALES = (12.0, 6.0, 3.0, 1.5)  # px over which an edge is read, wide ones first
+MIDDLE, STRANGEST = 0.6, 80  # of how deep it is round about; percentile that counts in full
+WIDE, BARE = 6.0, 0.25  # px; alpha over which, read so widely, a place is not bare
+LIGHT_OFF, LIGHT_READ = 0.15, 0.05  # share by which the light on what is behind may be off: round about, and read
+CLEAR = 10  # px from what is in front, at which light is read
+NEAR, NEAR_FULL = 4, 0.08  # px round an edge; alpha of it from which it counts in full
 PRIOR = 1000.0  # 1 / variance: how near what a place says is expected to what the wider scale did
 LEAST_NOISE, MISPLACED = 0.01, 0.35  # of the light; px
-FRONT_VARIES = 0.4  # of its light: what is in front has folds and shades of its own
+FRONT_VARIES, FRONT_VARIES_LEAST = 0.4, 0.1  # of its light: what is in front has folds and shades of its own
+FRONT_SPREAD = 3.0  # times the median by which it differs from its own colours
 COLOUR_SIGMA = 9.0  # px over which colours of both sides are carried into the band
 SHRINK = 4  # times smaller: carried colours are smooth
 NOTHING, EVERYTHING = 0.08, 0.95  # alphas that count as none and as all
@@ -199,6 +208,26 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
     return _shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark
 
 
+def spread(found: Mask, now: F32, seen: Signs, usual: Usual | None) -> Mask:
+    """What hangs together with what was found, looks as it does, and is not explained by the light; half size. ``now``: the
+    frame (h, w, 3), linear. A mark's own detail makes the places next to it look like the surface: what passes there is
+    found above and below it alone."""
+    if not found.any():
+        return found
+    soft = np.log(cv2.GaussianBlur(np.maximum(now, 0), (0, 0), 1.0) + BLACK)
+    off = soft - _carried(soft, found * np.minimum(seen.rest + seen.tint, 2) ** 4, SPREADS_OVER)
+    level = mean(off)
+    same = (np.abs(level) < SAME_LEVEL) & (most(np.abs(off - level[..., None])) < SAME_TINT)
+    rest, tint = (0.0, 0.0) if usual is None else (usual.rest, usual.tint)
+    off_rest, off_tint = seen.rest > np.maximum(rest, SPREAD_REST), seen.tint > np.maximum(tint, SPREAD_TINT)
+    strange = seen.readable & same & (off_rest | off_tint)
+    both = (found | (cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_OPEN, _disc(1)) > 0)).astype(np.uint8)
+    count, labels = cv2.connectedComponents(both)
+    kept = np.zeros(count, bool)
+    kept[np.unique(labels[found])] = True
+    return np.asarray(kept[labels])
+
+
 def _alike(a: F32, b: F32, noise_a: F32, noise_b: F32) -> tuple[F32, F32]:
     """Correlation (h, w) of two log lumas at ``CORRELATION_SIGMA``, and what it would be if only grain (variances of
     the logs) parted them."""
@@ -259,40 +288,95 @@ def corrected(automatic: Mask, drawn: Sequence[tuple[F32, bool]]) -> Mask:
     return out
 
 
-def unmixed(front: Mask, current: F32, lit: F32) -> Covering | None:
-    """From a mask to how far each place of its edge is in front.
+def unmixed(
+    front: Mask, current: F32, behind: F32, light_off: float = LIGHT_OFF, drawn: Mask | None = None
+) -> Covering | None:
+    """From a mask to how far each place of its edge is in front. ``behind``: the surface in the frame's light,
+    which may be off by a share of ``light_off``.
 
-    In the band J = a f + (1 - a) B, with B the surface behind, known, and f the colour of what is in front, carried in
-    from where it is sure. A place tells a as well as f and B differ against the noise; what it does not tell comes from
-    round about, wide scales first (the posterior mean with what the last scale said as the prior). None when nothing is
-    in front.
+    In the band J = a f + (1 - a) B, with B what is behind and f the colour of what is in front, carried in from where it
+    is sure. A place tells a as well as f and B differ against the noise; a light that is read a little wrong makes B brighter
+    or darker, so that only its colour tells then. What a place does not tell comes from round about, wide scales first (the
+    posterior mean with what the last scale said as the prior). ``drawn``: what an artist said is in front, whatever is seen.
+    None when nothing is in front.
     """
     if not front.any():
         return None
     mask = front.astype(np.uint8)
     within = cv2.distanceTransform(mask, cv2.DIST_L2, 5)
     beyond = cv2.distanceTransform(1 - mask, cv2.DIST_L2, 5)
-    surely = (beyond > SURE_BEYOND) & (beyond < SURE_BEYOND + 30)
-    ahead = _carried(current, (within > SURE_WITHIN) | ((within > 0.6 * within.max()) & (within > 0)))
-    behind = lit * _carried((current + BLACK) / (lit + BLACK), surely)
+    surest = _surest(within, current, behind)
+    ahead = _carried(current, surest)
     to = ahead - behind
-    noise = _noise(current, behind, surely) + mean((FRONT_VARIES * ahead) ** 2)
-    at = np.clip(mean((current - behind) * to) / np.maximum(mean(to * to), 1e-9), -0.5, 1.5)
-    told = mean(to * to) / noise
+    noise = _noise(current, behind, _surely(beyond)) + mean((_varies(current, ahead, surest) * ahead) ** 2)
+    told, seen = _told(current - behind, to, light_off * behind, noise)
     alpha = np.clip((within - beyond) / (2 * SOFT) + 0.5, 0, 1)  # where colours do not tell: a soft line
+    wide = alpha
     for scale in SCALES:
-        share = told if scale == 0 else cv2.GaussianBlur(told, (0, 0), scale)
-        seen = told * at if scale == 0 else cv2.GaussianBlur(told * at, (0, 0), scale)
         places = max(1.0, 4 * np.pi * scale**2)  # that a Gaussian averages
-        alpha = (places * seen + PRIOR * alpha) / (places * share + PRIOR)
+        share, at = (cv2.GaussianBlur(side, (0, 0), scale) for side in (told, seen))
+        alpha = (places * at + PRIOR * alpha) / (places * share + PRIOR)
+        if scale == WIDE:
+            wide = alpha
     alpha = np.clip((alpha - NOTHING) / (EVERYTHING - NOTHING), 0, 1)
-    # deep inside it is all in front; far off nothing is
+    # deep inside it is all in front, unless the surface is plainly seen there; far off nothing is
     sure = min(SURE_WITHIN, SURE_SHARE * float(within.max()))
-    deep = np.clip((within - sure) / max(sure, 1.0), 0, 1)
+    bare = 1 - np.clip((wide - BARE) / BARE, 0, 1)
+    if drawn is not None:
+        bare = bare * ~drawn
+    deep = np.clip((within - sure) / max(sure, 1.0), 0, 1) * (1 - bare)
     far = np.clip((beyond - BAND / 2) / (BAND / 2), 0, 1)
-    alpha = np.maximum(alpha, deep) * (1 - far)
-    near = np.clip((BAND - beyond) / (BAND / 2), 0, 1)
-    return Covering(np.asarray(alpha, np.float32), np.asarray(near, np.float32))
+    alpha = np.asarray(np.maximum(alpha, deep) * (1 - far), np.float32)
+    return Covering(alpha, _near(alpha))
+
+
+def lit_round_about(front: Mask, current: F32, lit: F32) -> F32:
+    """``lit`` in the light that the frame shows of it at some distance from what is in front."""
+    beyond = cv2.distanceTransform(1 - front.astype(np.uint8), cv2.DIST_L2, 5)
+    return np.asarray(lit * _carried((current + BLACK) / (lit + BLACK), _surely(beyond)), np.float32)
+
+
+def clear_of(front: Mask) -> Mask:
+    """Where light can be read beside it."""
+    return np.asarray(cv2.distanceTransform(1 - front.astype(np.uint8), cv2.DIST_L2, 5) > CLEAR)
+
+
+def _surest(within: F32, current: F32, behind: F32) -> F32:
+    """How surely (0..1) a frame's places show what is in front alone: the middle of it, and where it looks least like what is
+    behind, for what was found may hold bare places."""
+    middle = within > np.minimum(SURE_WITHIN, MIDDLE * cv2.dilate(within, _disc(SURE_WITHIN)))
+    q = np.log(np.maximum(current, 0) + BLACK) - np.log(np.maximum(behind, 0) + BLACK)
+    apart = cv2.GaussianBlur(most(np.abs(q)), (0, 0), 1.0)
+    strong = max(float(np.percentile(apart[within > 0], STRANGEST)), BLACK)
+    return np.asarray(middle * np.clip(apart / strong, 0.1, 1) ** 4, np.float32)
+
+
+def _varies(current: F32, ahead: F32, surest: F32) -> float:
+    """Share by which what is in front differs from its own colours, as far as they are carried."""
+    apart = np.abs((current - ahead) / (ahead + BLACK))[surest > 0.5]
+    spread = FRONT_SPREAD * float(np.median(apart)) if len(apart) >= FEWEST else FRONT_VARIES
+    return float(np.clip(spread, FRONT_VARIES_LEAST, FRONT_VARIES))
+
+
+def _surely(beyond: F32) -> Mask:
+    return np.asarray((beyond > SURE_BEYOND) & (beyond < SURE_BEYOND + 30))
+
+
+def _told(rest: F32, to: F32, way: F32, noise: F32) -> tuple[F32, F32]:
+    """How well each place tells (1 / variance) how far it is in front, and that times what it says: least squares along
+    ``to``, with a variance ``noise`` in all channels and a light that may be off along ``way``."""
+    size = noise + (way * way).sum(-1)
+    along_to, along_rest = (way * to).sum(-1), (way * rest).sum(-1)
+    told = ((to * to).sum(-1) - along_to**2 / size) / noise
+    said = ((to * rest).sum(-1) - along_to * along_rest / size) / noise
+    told = np.maximum(told, 1e-9) / 3
+    return np.asarray(told, np.float32), np.asarray(np.clip(said / 3, -0.5 * told, 1.5 * told), np.float32)
+
+
+def _near(alpha: F32) -> F32:
+    """Where an edge is: some px round all that is in front at all."""
+    some = cv2.GaussianBlur(cv2.dilate(alpha, _disc(NEAR)), (0, 0), NEAR / 2)
+    return np.asarray(np.clip(some / NEAR_FULL, 0, 1), np.float32)
 
 
 def _noise(current: F32, behind: F32, surely: Mask) -> F32:
@@ -304,8 +388,8 @@ def _noise(current: F32, behind: F32, surely: Mask) -> F32:
     return np.asarray(mean((max(spread, LEAST_NOISE) * (behind + BLACK)) ** 2 + MISPLACED**2 * slope), np.float32)
 
 
-def _carried(picture: F32, sure: Mask) -> F32:
-    """A picture's colours where they are sure, carried beyond by a wide normalised blur, at a quarter of its size."""
+def _carried(picture: F32, sure: Mask | F32, reach: float = COLOUR_SIGMA) -> F32:
+    """A picture's colours where they are sure (0..1), carried beyond by a wide normalised blur, at a quarter of its size."""
     height, width = sure.shape
     size = (-(-width // SHRINK), -(-height // SHRINK))
     weight = sure.astype(np.float32)[..., None]
@@ -314,7 +398,7 @@ def _carried(picture: F32, sure: Mask) -> F32:
     out = np.zeros_like(weighted)
     total = np.zeros(weighted.shape[:2], np.float32)
     for scale in (1.0, 3.0):  # near colours first, far ones where there are none
-        sigma = COLOUR_SIGMA * scale / SHRINK
+        sigma = reach * scale / SHRINK
         part = cv2.GaussianBlur(weight, (0, 0), sigma)
         share = (1 - np.clip(total / 0.02, 0, 1))[..., None]
         out = out * (1 - share) + share * cv2.GaussianBlur(weighted, (0, 0), sigma) / (part[..., None] + 1e-6)

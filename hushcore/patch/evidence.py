@@ -37,7 +37,7 @@ MOTION_SHARE = 0.25  # px of possible miss for each px of motion: it is blurred,
 GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is looked at
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
 FAST = 4.0  # px a frame: less says nothing of the shutter
-SHUTTERS = np.arange(0.1, 1.0, 0.2)  # shares of a frame that are tried
+SHUTTERS = np.arange(0.1, 1.4, 0.2)  # shares of a frame that are tried: more than one is no shutter but softness
 FASTEST = 2  # frames
 STANDING_MARGIN = 60  # px round the mark, of the surface that shows what highlights stand in the frame
 BAND = 1.2, 4.0  # px: detail that a shutter smears
@@ -232,6 +232,7 @@ def _shutter(
 def _best_shutter(
     current: F32, region: Region, hold: Hold, frame: int, rect: Rect, original: F32, grain: Grain, encoding: Encoding
 ) -> float | None:
+    """None where a frame does not tell: a hold that is a little off, or a codec, asks for any blur, the more the better."""
     inside = cv2.resize(region.ring, region.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5
     if inside.sum() < 400:
         return None
@@ -246,10 +247,13 @@ def _best_shutter(
         sigma = float((grain.sigma_at(luma_of(then)[inside])[:, 1] ** 2).mean())
         costs.append(float(((now - _band(then))[inside] ** 2).mean()) - sigma * left)
     k = int(np.argmin(costs))
-    if k in (0, len(costs) - 1):
+    if k == 0:
         return float(SHUTTERS[k])
+    if k == len(costs) - 1:
+        return None
     a, b, c = costs[k - 1], costs[k], costs[k + 1]
-    return float(SHUTTERS[k] + 0.1 * (a - c) / max(a - 2 * b + c, 1e-12))
+    value = float(SHUTTERS[k] + 0.1 * (a - c) / max(a - 2 * b + c, 1e-12))
+    return value if value <= 1 else None
 
 
 def _band(tonal: F32) -> F32:

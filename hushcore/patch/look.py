@@ -1,5 +1,6 @@
 """A frame looked at on the still surface: what can be read there, and what passes in front."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -10,8 +11,10 @@ from hushcore.edge import front
 from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
+from hushcore.light.fields import light_of
 from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, grain_gain, halved
 from hushcore.light.standing import without
+from hushcore.light.under import Under
 from hushcore.patch import place as places
 from hushcore.patch.fix import LEAST_COVER, Fix, place_of
 from hushcore.patch.motion import Smear, blurred, halved_smear, longest, smear
@@ -72,8 +75,13 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         region = Region.around(spot.outside, usable.astype(np.float32), clip)
         return Pair.of(halved(current), blurred(fix.sheets[0].half, halved_smear(smeared)), region)
 
+    usable &= ~_front_of_plate(fix, spot)
     first = pair_of(usable)
-    covering = _covering(current, first, smeared, maps, frame, fix, spot.rect)
+    drawn = _drawn(maps, frame, fix)
+    mask = _found(first, smeared, maps, frame, fix, spot.rect, bool(drawn))
+    covering = None
+    if mask is not None:
+        covering = _unmixed(front.corrected(mask, drawn), drawn, current, usable, pair_of, fix, smeared)
     if covering is not None:
         first = pair_of(usable & (covering.alpha < COVERED))
     return Seen(spot, smeared, current, covering, first, gleam, maps)
@@ -81,6 +89,8 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
 
 ANYWHERE = 30.0  # px of drift
 READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but turned away
+UNLIKE, OTHERWISE = 0.3, 0.4  # usual correlation and log units of a place that the plate's frame does not show
+AGAIN = 2  # times that an edge is unmixed with what the last one told of the light
 COVERED = 0.05  # of a place; light is read where less than this is in front
 FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
 
@@ -108,35 +118,67 @@ def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask
     return np.asarray(usable)
 
 
-def _covering(
-    current: F32, pair: Pair, smeared: Smear | None, maps: Maps, frame: int, fix: Fix, rect: Rect
-) -> front.Covering | None:
-    """What passes in front, found and corrected; None for nothing."""
-    plan, region = fix.plan.front, pair.region
-    shapes = [shape for shape in plan.shapes if shape.on(frame)]
+def _front_of_plate(fix: Fix, spot: Place) -> Mask:
+    """Where the plate's own frame shows something else than the surface beside the mark: there, most other frames are not
+    like it in texture nor in light."""
+    usual, shape = fix.evidence.usual, spot.matte.shape
+    if usual is None or not fix.plan.front.auto or fix.plan.stands:
+        return np.zeros(shape, bool)
+    here = usual.over(spot.rect.left, spot.rect.top, (-(-shape[0] // HALF), -(-shape[1] // HALF)))
+    other = (here.alike > -1) & (here.alike < UNLIKE) & (here.rest > OTHERWISE)
+    grown = cv2.dilate(other.astype(np.uint8), np.ones((3, 3), np.uint8))
+    return np.asarray((cv2.resize(grown, shape[::-1], interpolation=cv2.INTER_NEAREST) > 0) & (spot.outside > 0))
+
+
+def _found(
+    pair: Pair, smeared: Smear | None, maps: Maps, frame: int, fix: Fix, rect: Rect, drawn: bool
+) -> Mask | None:  # fmt: skip
+    """Where something passes in front, as far as it is looked for; None for nowhere, unless something is ``drawn``."""
     row = fix.hold.frames.get(frame)
     # a lost frame that was bridged knows how far off it may be; any other may be anywhere
     placed = row is None or not row.lost or row.drift_rms < ANYWHERE
-    looks = plan.auto and not fix.plan.stands and placed
-    if not shapes and not looks:
-        return None
     half: Mask = np.zeros((pair.q.shape[0], pair.q.shape[1]), bool)
-    if looks:
+    if fix.plan.front.auto and not fix.plan.stands and placed:
         usual, size = fix.evidence.usual, (half.shape[0], half.shape[1])
         here = None if usual is None else usual.over(rect.left, rect.top, size)
         hidden = hidden_on(fix.hold, frame, rect)
-        half = front.found(signs_of(pair, fix, maps, smeared), here, hidden, fix.evidence.multiplies)
-    if not shapes and not half.any():
+        shown = signs_of(pair, fix, maps, smeared)
+        half = front.spread(front.found(shown, here, hidden, fix.evidence.multiplies), pair.now, shown, here)
+    if not drawn and not half.any():
         return None
-    mask = cv2.resize(half.astype(np.uint8), region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0
-    drawn = []
-    for shape in shapes:
+    return np.asarray(cv2.resize(half.astype(np.uint8), pair.region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0)
+
+
+def _drawn(maps: Maps, frame: int, fix: Fix) -> list[tuple[F32, bool]]:
+    """What was drawn to correct it: how far each place is covered, and whether it is taken away."""
+    out = []
+    for shape in (shape for shape in fix.plan.front.shapes if shape.on(frame)):
         reach = Rect.around(np.array([[maps[0].min(), maps[1].min()], [maps[0].max(), maps[1].max()]])).grown(2)
         distance = shape.distance(frame, reach)[0]
         x, y = maps[0] - np.float32(reach.left), maps[1] - np.float32(reach.top)
-        drawn.append((cv2.remap(np.clip(distance + 0.5, 0, 1), x, y, cv2.INTER_LINEAR), shape.takes))
-    behind = blurred(fix.sheets[0].original, smeared) * np.exp(full(pair.slope, region))
-    return front.unmixed(front.corrected(mask, drawn), current, behind)
+        cover = cv2.remap(np.clip(distance + 0.5, 0, 1), x, y, cv2.INTER_LINEAR)
+        out.append((np.asarray(cover, np.float32), shape.takes))
+    return out
+
+
+def _unmixed(
+    mask: Mask, drawn: Sequence[tuple[F32, bool]], current: F32, usable: Mask, pair_of: Callable[[Mask], Pair], fix: Fix,
+    smeared: Smear | None,
+) -> front.Covering | None:  # fmt: skip
+    """How far each place is in front: first by the light round about, then by the light read up to it."""
+    said = front.corrected(np.zeros_like(mask), drawn)
+    original = blurred(fix.sheets[0].original, smeared)
+    pair = pair_of(usable & front.clear_of(mask))
+    lit = original * np.exp(full(pair.slope, pair.region))
+    covering = front.unmixed(mask, current, front.lit_round_about(mask, current, lit), drawn=said)
+    mode, multiplies = fix.plan.light(fix.evidence)
+    for _ in range(AGAIN):
+        if covering is None:
+            return None
+        mask = front.corrected(covering.alpha > 0.5, drawn)
+        light = light_of(mode, pair_of(usable & front.clear_of(mask)), Under(multiplies, fix.plan.match.capped))
+        covering = front.unmixed(mask, current, light.on(original), front.LIGHT_READ, said)
+    return covering
 
 
 def signs_of(pair: Pair, fix: Fix, maps: Maps, smeared: Smear | None) -> front.Signs:

@@ -1,5 +1,6 @@
 """From a recipe to fixes that are ready to be laid."""
 
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -24,6 +25,7 @@ from hushcore.plates.shade import shading
 from hushcore.recipe.models import ArtData, FixData, HoldData, PlateData, Recipe, load
 
 Reader = Callable[[int], Codes]
+LAID_KEPT = 192 << 20  # bytes of frames that are kept while a fix is made ready
 
 
 def load_hold(path: Path) -> Hold:
@@ -73,18 +75,33 @@ def build_fix(
         return load_hold(beside / name) if name and beside else None
 
     reader = below if laid else read
+    looked = _kept(below) if laid else read
     plan = ready_plan(data, other(data.edge.hold))
     donor = other(data.fill.donor_hold) if data.fill else None
-    begin = filling(plan, hold, reader, donor)
+    begin = filling(plan, hold, looked, donor)
     plates = []
     for plate in data.plates:
         finished = read_codes(beside / plate.picture) if plate.picture and beside else None
-        plates.append((plate.frame, build_plate(plate, hold, read, reader, finished, encoding, begin)))
-    plates = with_base(plan, hold, plates, reader, encoding, donor)
+        plates.append((plate.frame, build_plate(plate, hold, read, looked, finished, encoding, begin)))
+    plates = with_base(plan, hold, plates, looked, encoding, donor)
     art = build_art(data.art, beside / data.art.picture if data.art and beside else None, encoding)
     kept = data.match.chosen.choice() if data.match.chosen else None
-    evidence = gather(reader, hold, plan.edge, encoding, plan, plates, kept)
+    evidence = gather(looked, hold, plan.edge, encoding, plan, plates, kept)
     return make_fix(hold, plan, plates, evidence, art, reader, seed, donor)
+
+
+def _kept(read: Reader) -> Reader:
+    """A reader that keeps the frames it read last: what looks at a shot reads the same frames again and again."""
+    frames: OrderedDict[int, Codes] = OrderedDict()
+
+    def reader(frame: int) -> Codes:
+        codes = frames.pop(frame, None)
+        frames[frame] = read(frame) if codes is None else codes
+        while len(frames) > 1 and sum(each.nbytes for each in frames.values()) > LAID_KEPT:
+            frames.popitem(last=False)
+        return frames[frame]
+
+    return reader
 
 
 def ready_plan(data: FixData, carrier: Hold | None) -> Plan:
