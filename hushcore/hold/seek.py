@@ -33,6 +33,7 @@ DIP, BESIDE = 0.85, 4  # of the median of so many frames on both sides: the hold
 TEMPLATES = 8  # frames that share in the mark's picture
 ROUNDS = (4, 24)  # px round the mark that are compared: a long or faint one is alone only with what lies beside it
 REACH, REACH_EACH, REACH_MOST = 24.0, 16.0, 320.0  # px round the prediction: at least, for each frame gone, and at most
+SEEN_SHARE = 0.25  # of its motion, by which a mark that is seen may lie beside a smooth way
 SHORT = 5  # frames over which a way is smooth, whatever the surface does
 GAP = 40  # frames for which a way is kept up
 
@@ -43,12 +44,11 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
     weak = [n for n, row in hold.frames.items() if (row.lost or row.drift_rms > WEAK) and n not in hold.keys]
     if not weak or method.kind in ("point", "two-point"):
         return
-    numbers = sorted(hold.frames)
-    alike = dict(zip(numbers, np.nan_to_num(likenesses(read, (hold,), mark, hold.anchor, numbers)[0]), strict=True))
-    firm = [n for n in numbers if n not in weak]
-    usual = max(alike.values())  # nothing of the rest may be held
-    if usual < TELLS:
+    alike, usual = seen_again(hold, read, mark)  # nothing of the rest may be held
+    if usual <= 0:
         return
+    numbers = sorted(hold.frames)
+    firm = [n for n in numbers if n not in weak]
     gone = [n for n in numbers if n not in hold.keys and alike[n] < _least(hold.frames[n], usual, _around(alike, n))]
     if not gone:
         return
@@ -56,6 +56,17 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
     clear = [hold.anchor, *sorted(held, key=lambda n: -alike[n])[:TEMPLATES]]
     pictures = [picture_of(hold, read, mark, clear, around) for around in ROUNDS]
     yield from _Seeker(hold, ground, method, read, mark, pictures, usual, alike).run(gone)
+
+
+def seen_again(
+    hold: Hold, read: Reader, mark: F64, numbers: Sequence[int] | None = None
+) -> tuple[dict[int, float], float]:  # fmt: skip
+    """How like itself the mark is (correlation) on frames (None: all that are measured), and on the one that shows it best; 0
+    for the latter where its own detail tells nothing. ``mark``: its outline (n, 2), anchor px."""
+    numbers = sorted(hold.frames) if numbers is None else numbers
+    alike = dict(zip(numbers, np.nan_to_num(likenesses(read, (hold,), mark, hold.anchor, numbers)[0]), strict=True))
+    usual = max(alike.values(), default=0.0)
+    return alike, usual if usual >= TELLS else 0.0
 
 
 def _around(alike: dict[int, float], number: int) -> float:
@@ -106,11 +117,15 @@ class _Seeker:
         for first, last in runs(sorted(left)):
             whole = self.hold.has(first - 1) and self.hold.has(last + 1)
             way = between(self.hold, first, last, self.corners) if whole else {}
+            speed = self._speed(first - 1, last + 1, left) if whole else 0.0
             for number in range(first, last + 1):
                 row = self.hold.frames[number]
                 deep = min(number - first, last - number) + 1
-                unseen = row.drift_rms > WEAK and self.alike[number] < UNLIKE * self.usual
-                off = self._apart(row.params, way[number]) > AGREE + deep if whole else unseen
+                alike = self.alike[number]
+                unseen = row.drift_rms > WEAK and alike < UNLIKE * self.usual
+                # a mark that is seen, partly hidden, may lie further from a way that is only smooth
+                reach = AGREE + deep + (SEEN_SHARE * speed if alike >= FOUND * self.usual else 0)
+                off = self._apart(row.params, way[number]) > reach if whole else unseen
                 if off and not row.lost:
                     found = replace(row, lost=True, seen=0.0)
                     self.hold.frames[number] = found
@@ -179,12 +194,17 @@ class _Seeker:
             return True
         ends = sorted((near, far))
         way = between(self.hold, ends[0] + 1, ends[1] - 1, self.corners)
-        speed = self._apart(self.hold.params_at(near), self.hold.params_at(far)) / (ends[1] - ends[0])
-        for end, beyond in ((ends[0], ends[0] - 1), (ends[1], ends[1] + 1)):
-            if self.hold.has(beyond) and beyond not in left:
-                speed = max(speed, self._apart(self.hold.params_at(end), self.hold.params_at(beyond)))
+        speed = self._speed(ends[0], ends[1], left)
         deep = min(number - ends[0], ends[1] - number)
         return self._apart(params, way[number]) <= AGREE + deep * (1 + BEND_SHARE * speed)
+
+    def _speed(self, start: int, end: int, left: set[int]) -> float:
+        """Px a frame by which the mark moves between two held frames, or next to them."""
+        speed = self._apart(self.hold.params_at(start), self.hold.params_at(end)) / (end - start)
+        for number, beyond in ((start, start - 1), (end, end + 1)):
+            if self.hold.has(beyond) and beyond not in left:
+                speed = max(speed, self._apart(self.hold.params_at(number), self.hold.params_at(beyond)))
+        return speed
 
     def _measured(self, luma: F32, number: int, start: F64) -> Iterator[F64]:
         tracker = self.tracker

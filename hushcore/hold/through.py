@@ -3,15 +3,16 @@ wider ground where the own one has too little to hold on to."""
 
 from collections.abc import Iterator
 from contextlib import suppress
+from dataclasses import replace
 
 from hushcore.arrays import F64
 from hushcore.errors import HushError
 from hushcore.hold.auto import chosen
-from hushcore.hold.bridge import bridge
+from hushcore.hold.bridge import bridge, hidden_stretches
 from hushcore.hold.mark import Mark
 from hushcore.hold.method import Method
 from hushcore.hold.record import Hold, HoldFrame, Reader, follow, start, ways
-from hushcore.hold.seek import sought
+from hushcore.hold.seek import BETTER_BY, FOUND, seen_again, sought
 from hushcore.hold.steadier import steadied
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
@@ -76,9 +77,29 @@ def mended(
         if not frame.lost:
             sure.add(number)
         yield number, frame
-    for number, frame in bridge(hold, ground, method, read, sure):
+    for number, frame in _bridged(hold, ground, method, read, outline, sure):
         hold.frames[number] = frame
         yield number, frame
     for number, frame in steadied(hold, ground, method, read, outline) if outline is not None else ():
         hold.frames[number] = frame
+        yield number, frame
+
+
+def _bridged(
+    hold: Hold, ground: Ground, method: Method, read: Reader, outline: F64 | None, sure: set[int]
+) -> Iterator[tuple[int, HoldFrame]]:  # fmt: skip
+    """The frames of hidden stretches. A surface may be hidden round about a mark that is seen: where that looks enough like
+    itself, or more so than on the smooth way, the frame is left as it was measured."""
+    if outline is None or not hidden_stretches(hold, sure):
+        yield from bridge(hold, ground, method, read, sure)
+        return
+    alike, usual = seen_again(hold, read, outline)
+    held = {n for n, row in hold.frames.items() if not row.lost}
+    sure = sure | {n for n in held if usual > 0 and alike[n] >= FOUND * usual}
+    measured = dict(hold.frames)
+    for number, frame in bridge(hold, ground, method, read, sure):
+        if number in held and usual > 0:
+            bridged = replace(hold, frames={**measured, number: frame})
+            if seen_again(bridged, read, outline, [number])[0][number] < alike[number] - BETTER_BY:
+                continue
         yield number, frame
