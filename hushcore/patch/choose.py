@@ -18,6 +18,7 @@ from hushcore.patch.explain import Figures, Place, Way, figures, places_of, reto
 from hushcore.patch.fix import Fix, Reader, make_fix
 from hushcore.patch.look import signs_of
 from hushcore.patch.plan import ON_ITS_OWN, Choice, Evidence, Plan, Tried
+from hushcore.patch.unveiled import veil_of
 from hushcore.plates.plate import Plate
 
 SHARES = (1.0, 0.5, 0.0)  # of the light that multiplies: what is tried
@@ -45,6 +46,10 @@ def settled(
     A fix without places to read keeps the evidence as it is, without a highlight. Deterministic.
     """
     plain = replace(said, standing=None, choice=None)
+    if plan.stands and plates:
+        frames = [n for n in sorted(hold.frames) if not hold.frames[n].lost]
+        fix = make_fix(hold, plan, plates, replace(plain, multiplies=1.0), None, read, 0)
+        return replace(fix.evidence, veil=veil_of(fix, frames, read))
     if plan.stands or plan.source == "insert" or plan.source in ON_ITS_OWN or not plates:
         return replace(plain, multiplies=1.0)  # nothing can be judged: the plain choice
     # over all of the edge, and the ring round that: the limits of the rule were measured so

@@ -15,7 +15,7 @@ from hushcore.geometry import sampling
 from hushcore.grain.steps import Steps, rounding
 from hushcore.light.fields import Light
 from hushcore.patch.between import carried
-from hushcore.patch.candidate import candidate
+from hushcore.patch.candidate import Candidate, candidate
 from hushcore.patch.finish import grained
 from hushcore.patch.fix import LEAST_COVER, Fix, on_frame
 from hushcore.patch.look import Seen, look
@@ -49,11 +49,7 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
         return Laid(codes, spot.target, np.zeros_like(matte), seen, light)
     own = None if made_of.scale is None else sampling.sampled(made_of.scale, spot.map_x, spot.map_y)
     beneath = fix.encoding.decode(three(codes[spot.target.slices]))
-    made = sampling.sampled(made_of.added, spot.map_x, spot.map_y)
-    if own is not None:
-        made = made + own * beneath
-    elif fix.plan.stands:
-        made = carried(beneath, made, spot.cover, fix.encoding)
+    made = _made(made_of, own, beneath, spot, fix)
     mixed = np.asarray(beneath + matte[..., None] * (made - beneath), np.float32)
     grain = fix.evidence.grain
     if grain is not None and made_of.grain > 0:
@@ -63,6 +59,32 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
         mixed = grained(mixed, matte, less, made_of.grain, kept, seed, fix.encoding)
     laid = _written(codes, spot.target, mixed, matte, fix.encoding, fix.evidence.steps)
     return Laid(laid, spot.target, matte, seen, light, made_of.lights)
+
+
+def _made(made_of: Candidate, own: F32 | None, beneath: F32, spot: Place, fix: Fix) -> F32:
+    """The patch in the frame, linear; ``own``: of the frame's own picture ``beneath``."""
+    made = sampling.sampled(made_of.added, spot.map_x, spot.map_y)
+    if own is not None:
+        return np.asarray(made + own * beneath, np.float32)
+    if not fix.plan.stands:
+        return made
+    made = carried(beneath, made, spot.cover, fix.encoding)
+    veil = fix.evidence.veil
+    if veil is None or fix.plan.match.veil == "off" or veil.rect != spot.target:
+        return made
+    return veil.lifted(beneath, made, spot.cover, fix.encoding)
+
+
+def under_mark(codes: Codes, frame: int, fix: Fix) -> tuple[Rect, F32, F32, F32] | None:
+    """A frame where a mark lies, what is laid there, both linear (h, w, 3), and the matte (h, w), over a rectangle of the
+    frame; None where the fix does not show."""
+    fix = on_frame(fix, frame)
+    seen = look(codes, frame, fix)
+    if seen is None:
+        return None
+    beneath = fix.encoding.decode(three(codes[seen.spot.target.slices]))
+    made = _made(candidate(seen, codes, frame, fix), None, beneath, seen.spot, fix)
+    return seen.spot.target, beneath, made, seen.spot.cover
 
 
 def _plane(values: F32, spot: Place) -> F32:

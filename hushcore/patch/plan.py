@@ -11,6 +11,7 @@ from hushcore.grain.model import Grain
 from hushcore.grain.steps import Steps
 from hushcore.light import fields
 from hushcore.light.standing import Standing
+from hushcore.patch.veil import Veil
 from hushcore.plates.blend import BLENDS
 from hushcore.retouch.soften import Soften
 from hushcore.retouch.strokes import Stroke
@@ -48,7 +49,8 @@ class Match:
     ``grain``: ``fresh`` (the plate's taken off, new laid), ``keep`` (the plate's kept, what is missing topped up) or
     ``off``, ``grain_amount`` times what was measured. ``standing``: highlights that stand in the frame stay there:
     ``auto``, where the shot shows that they explain it, or ``off``. ``multiplies``: 0..1, how much of the light multiplies,
-    where that is set by hand.
+    where that is set by hand. ``veil``: what shows through a mark that stands in the frame is brought back (``auto``, where it
+    is see-through) or not (``off``).
     """
 
     light: str = "auto"
@@ -64,6 +66,7 @@ class Match:
     grain_amount: float = 1.0
     standing: str = "auto"
     multiplies: float | None = None
+    veil: str = "auto"
 
     def check(self) -> None:
         """Raises HushError for a light or grain mode that does not exist."""
@@ -73,6 +76,8 @@ class Match:
             raise HushError(f"There is no grain mode {self.grain!r}; choose {', '.join(GRAINS)}.", "bad-grain")
         if self.standing not in STANDINGS:
             raise HushError(f"Standing highlights are {' or '.join(STANDINGS)}.", "bad-standing")
+        if self.veil not in STANDINGS:
+            raise HushError(f"What shows through a mark is looked for: {' or '.join(STANDINGS)}.", "bad-veil")
 
 
 @dataclass(frozen=True)
@@ -120,8 +125,8 @@ class Choice:
 @dataclass(frozen=True)
 class Evidence:
     """What the shot says: how much of its light multiplies (1) or adds (0), its grain, its shutter (share of a frame),
-    the highlight that stands in it, what was chosen for the fix, what its surface usually looks like, and the steps that its
-    luma stands on.
+    the highlight that stands in it, what was chosen for the fix, what its surface usually looks like, the steps that its
+    luma stands on, and the veil that a mark which stands in the frame is.
 
     ``plain`` evidence is what is used before a shot has been looked at.
     """
@@ -133,6 +138,7 @@ class Evidence:
     choice: Choice | None = None
     usual: Usual | None = None
     steps: Steps | None = None
+    veil: Veil | None = None
 
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
@@ -143,6 +149,7 @@ class Evidence:
             "choice": None if self.choice is None else self.choice.plain(),
             "usual": None if self.usual is None else self.usual.plain(),
             "steps": None if self.steps is None else self.steps.plain(),
+            "veil": None if self.veil is None else self.veil.plain(),
         }  # fmt: skip
 
     @staticmethod
@@ -153,7 +160,8 @@ class Evidence:
         choice = Choice.of(data["choice"]) if data.get("choice") else None
         usual = Usual.of(data["usual"]) if data.get("usual") else None
         steps = Steps.of(data["steps"]) if data.get("steps") else None
-        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing, choice, usual, steps)
+        veil = Veil.of(data["veil"]) if data.get("veil") else None
+        return Evidence(float(data["multiplies"]), grain, float(data["shutter"]), standing, choice, usual, steps, veil)
 
 
 @dataclass(frozen=True)

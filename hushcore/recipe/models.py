@@ -212,6 +212,10 @@ class MatchData(Plain):
         default="auto",
         description="Highlights that stand in the frame stay there, where the shot shows that there are any.",
     )
+    veil: Literal["auto", "off"] = Field(
+        default="auto",
+        description="What shows through a mark that stands in the frame is brought back, where it is see-through.",
+    )
     multiplies: float | None = Field(
         default=None, ge=0, le=1, description="How much of the light multiplies; none: as the shot says."
     )

@@ -96,6 +96,7 @@ def facts(request: HttpRequest, fix: int) -> EvidenceOut:
     ]  # fmt: skip
     return EvidenceOut(
         known=grain is not None, multiplies=said.multiplies, shutter=said.shutter, standing=said.standing is not None,
+        veil=None if said.veil is None else said.veil.share,
         grain=points, settled=evidence.is_settled(found, current_hold(found)),
         words=words(said.choice) if said.choice else "",
         tried=[TriedOut(**one) for one in said.choice.plain()["tried"]] if said.choice else [],

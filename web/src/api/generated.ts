@@ -3630,6 +3630,13 @@ export interface components {
              */
             standing: "auto" | "off";
             /**
+             * Veil
+             * @description What shows through a mark that stands in the frame is brought back, where it is see-through.
+             * @default auto
+             * @enum {string}
+             */
+            veil: "auto" | "off";
+            /**
              * Multiplies
              * @description How much of the light multiplies; none: as the shot says.
              */
@@ -4349,6 +4356,11 @@ export interface components {
              * @description A highlight stands in the frame while the surface moves under it.
              */
             standing: boolean;
+            /**
+             * Veil
+             * @description How much (0..1) of the picture a mark that stands in the frame lets through.
+             */
+            veil: number | null;
             /** Grain */
             grain: components["schemas"]["GrainPoint"][];
             /**

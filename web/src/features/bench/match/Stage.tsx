@@ -33,7 +33,8 @@ export function MatchStage({ fix, change }: PanelProps) {
     );
   };
   const light = (now.light ?? "auto") as Light;
-  const standing = useEvidence(fix).data?.standing && light !== "off" && fix.source === "replace";
+  const said = useEvidence(fix).data;
+  const standing = said?.standing && light !== "off" && fix.source === "replace";
   const loud = tells ? Math.max(tells.light, tells.texture, tells.grain) : undefined;
   const value = (name: "strength" | "steady" | "texture" | "grain_amount") => Math.round((now[name] ?? 0) * 100);
   const slide = (name: "strength" | "steady" | "texture" | "grain_amount", label: string, most: number) => (
@@ -131,6 +132,13 @@ export function MatchStage({ fix, change }: PanelProps) {
           set={(on) => keep({ standing: on ? "auto" : "off" })}
         />
       )}
+      {said?.veil && (
+        <Check
+          words="Bring back what shows through it"
+          on={now.veil !== "off"}
+          set={(on) => keep({ veil: on ? "auto" : "off" })}
+        />
+      )}
       <Facts fix={fix} />
     </Section>
   );
@@ -183,8 +191,9 @@ function Facts({ fix }: Pick<PanelProps, "fix">) {
       {said.known && <GrainCurve points={said.grain} />}
       <p className="text-[11.5px] text-faint">
         Measured: {light}
-        {said.standing ? ", a highlight stands in the frame" : ""}, shutter {Math.round(said.shutter * 360)}°
-        {said.known ? "" : "; too little surface to read grain from"}.
+        {said.standing ? ", a highlight stands in the frame" : ""}
+        {said.veil ? `, ${Math.round(100 * said.veil)} % of the picture shows through the mark` : ""}, shutter{" "}
+        {Math.round(said.shutter * 360)}°{said.known ? "" : "; too little surface to read grain from"}.
       </p>
     </>
   );

@@ -1,0 +1,42 @@
+"""Whether a mark that stands in the frame lets the picture through, read over a shot."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from hushcore.arrays import F32, Rect
+from hushcore.patch.fix import Fix, Reader
+from hushcore.patch.lay import under_mark
+from hushcore.patch.veil import Veil, fitted
+
+LOOKS, FEWEST = 24, 8  # frames over the shot
+
+
+def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
+    """The veil of a standing fix, from frames over the shot; None where there are too few, where the edge moves, or where a
+    see-through mark does not explain them."""
+    some = [frames[k] for k in np.unique(np.linspace(0, len(frames) - 1, LOOKS).round().astype(int))] if frames else []
+    plain = replace(
+        fix,
+        evidence=replace(fix.evidence, veil=None),
+        plan=replace(fix.plan, match=replace(fix.plan.match, grain="off")),
+    )
+    where: Rect | None = None
+    cover: F32 | None = None
+    seen: list[F32] = []
+    under: list[F32] = []
+    for frame in some:
+        found = under_mark(read(frame), frame, plain)
+        if found is None:
+            continue
+        rect, beneath, made, matte = found
+        if where is None or cover is None:
+            where, cover = rect, matte
+        if rect != where or not np.array_equal(matte, cover):
+            return None  # it is not where it was
+        seen.append(fix.encoding.tonal_of(np.maximum(beneath, 0)))
+        under.append(fix.encoding.tonal_of(np.maximum(made, 0)))
+    if where is None or cover is None or len(seen) < FEWEST:
+        return None
+    return fitted(where, cover, seen, under)

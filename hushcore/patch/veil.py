@@ -1,0 +1,156 @@
+"""A mark that stands in the frame and lets the picture through: frame = passes * picture + veil, in tonal values.
+
+What a station lays over a finished film is most often see-through ("over", Porter & Duff 1984). The plate and what the frame
+shows between its lines say over the shot what the picture under it is; from that how much passes is found, and then every
+frame's own picture comes back from under it, whatever is there: a hand, a shadow's edge, what lies beside the surface.
+"""
+
+import base64
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from hushcore.arrays import F32, F64, Mask, Rect, mean, most
+from hushcore.colour.encoding import Encoding
+
+SHARES = np.arange(0.1, 1.0, 0.05)  # of the frame that is the veil: what is tried
+CORE = 75.0  # percentile of how much places differ from the picture: the mark's full lines
+FULL = 20  # percentile of what passes: the full lines
+ROUNDS, OUTLIER = 4, 1.5  # of the robust fit; deviations
+SLOPE_OFF = 0.05  # by which what passes at a place may differ from what the veil's one tone says
+SEARCHED = 1500  # places that tell which share it is
+PASSES_LEAST = 0.12  # of the picture: with less the frame's own grain drowns it
+GAIN_LEAST = 0.05  # share of what is left unexplained by which the best must beat the least veil
+# px over which the picture is corrected, and by how much a correction must exceed its own variance: fine ones by far
+GATES = ((8.0, 4.0), (4.0, 5.0), (2.0, 8.0), (1.0, 100.0))
+NEAREST = 0.8  # px over which a correction is judged, at least
+UNSEEN, SEEN, SEEN_SIGMA = 0.006, 0.018, 3.0  # tonal: smaller corrections are left; from there on all counts; px
+
+Stack = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Veil:
+    """Over ``rect`` of the frame: how much of the picture ``passes`` (h, w; 1 beside the mark), the veil's own ``tone``
+    (h, w, 3; tonal), and the ``noise`` (tonal, a standard deviation) of a frame against it."""
+
+    rect: Rect
+    passes: F32
+    tone: F32
+    noise: float
+
+    @property
+    def share(self) -> float:
+        """Of the picture that passes through its full lines."""
+        return float(np.percentile(self.passes[self.passes < 1], FULL)) if (self.passes < 1).any() else 1.0
+
+    def lifted(self, beneath: F32, made: F32, cover: F32, encoding: Encoding) -> F32:
+        """The patch ``made`` (h, w, 3) corrected towards what the frame ``beneath`` shows under the veil, both linear, wide
+        differences first, as far as they stand out from the frame's noise."""
+        frame, picture = (encoding.tonal_of(np.maximum(side, 0)) for side in (beneath, made))
+        on = (cover > 0) & (self.passes >= PASSES_LEAST) & (self.passes < 1)
+        passes = np.where(on, self.passes, 1).astype(np.float32)
+        apart = np.where(on[..., None], (frame - self.tone) / passes[..., None] - picture, 0).astype(np.float32)
+        weight = np.where(on, passes**2, 0).astype(np.float32)
+        change = np.zeros_like(apart)
+        for sigma, gate in GATES:
+            total = np.maximum(cv2.GaussianBlur(weight, (0, 0), sigma), 1e-4)
+            step = cv2.GaussianBlur((apart - change) * weight[..., None], (0, 0), sigma) / total[..., None]
+            power = cv2.GaussianBlur(mean(step * step), (0, 0), max(NEAREST, sigma / 2))
+            chi = power * total * np.float32(4 * np.pi * sigma**2 / self.noise**2)
+            change += step * np.maximum(0, 1 - gate / np.maximum(chi, 1e-6))[..., None]
+        size = cv2.GaussianBlur(most(np.abs(change)), (0, 0), SEEN_SIGMA)
+        t = np.clip((size - UNSEEN) / (SEEN - UNSEEN), 0, 1)
+        change *= np.where(cover > 0, t * t * (3 - 2 * t), 0)[..., None]
+        mixed = encoding.from_tonal(np.asarray(np.maximum(picture + change, 0), np.float32))
+        return np.asarray(np.where((change != 0).any(-1)[..., None], mixed, made), np.float32)
+
+    def plain(self) -> dict[str, Any]:
+        """As JSON-ready data."""
+        packed = np.dstack([self.passes, self.tone]).astype("<f2").tobytes()
+        return {
+            "rect": [self.rect.left, self.rect.top, self.rect.right, self.rect.bottom], "noise": round(self.noise, 5),
+            "maps": base64.b64encode(zlib.compress(packed, 6)).decode(),
+        }  # fmt: skip
+
+    @staticmethod
+    def of(data: dict[str, Any]) -> "Veil":
+        """From ``plain`` data."""
+        rect = Rect(*data["rect"])
+        flat = np.frombuffer(zlib.decompress(base64.b64decode(data["maps"])), "<f2").astype(np.float32)
+        maps = flat.reshape(rect.height, rect.width, 4)
+        return Veil(rect, np.ascontiguousarray(maps[..., 0]), np.ascontiguousarray(maps[..., 1:]), float(data["noise"]))
+
+
+def fitted(rect: Rect, cover: F32, frames: Sequence[F32], pictures: Sequence[F32]) -> Veil | None:
+    """A veil from some frames of a shot and the ``pictures`` that should be under it (h, w, 3 each; tonal), where ``cover``
+    (h, w) says that the mark lies; None where a see-through one does not explain the frames."""
+    on: Mask = cover > 0
+    if not on.any():
+        return None
+    seen, under = (np.stack([side[on] for side in sides]) for sides in (frames, pictures))  # (frames, places, 3)
+    apart = mean(np.median(np.abs(seen - under), axis=0))
+    core = apart >= np.percentile(apart, CORE)
+    tone = _tone(seen, under, core)
+    if tone is None:
+        return None
+    veil, weight = _share_of(seen, under, tone)
+    left = np.abs(seen - under - veil[None, :, None] * (tone - under))
+    noise = 1.4826 * float(np.median(left))
+    passes, own = _of_places(seen, under, veil, weight, noise)
+    whole = np.ones(cover.shape, np.float32)
+    tones = np.zeros((*cover.shape, 3), np.float32)
+    whole[on], tones[on] = passes, own
+    made = Veil(rect, whole, tones, max(noise, 1e-4))
+    return made if made.share >= PASSES_LEAST else None
+
+
+def _tone(seen: Stack, under: Stack, core: Mask) -> F32 | None:
+    """The tone (3,) of a veil that leaves least unexplained, its share on the full lines tried; None where the thinnest does
+    nearly as well."""
+    every = max(1, seen.shape[1] // SEARCHED)
+    some, their = seen[:, ::every], under[:, ::every]
+    left, tones = [], []
+    for share in SHARES:
+        tone = np.median((seen[:, core] - (1 - share) * under[:, core]) / share, axis=(0, 1)).astype(np.float32)
+        veil, _ = _share_of(some, their, tone)
+        rest = np.abs(some - their - veil[None, :, None] * (tone - their))
+        left.append(float(np.minimum(rest, OUTLIER * 0.03).mean()))
+        tones.append(tone)
+    k = int(np.argmin(left))
+    if left[k] > (1 - GAIN_LEAST) * left[0]:
+        return None
+    return tones[k]
+
+
+def _share_of(seen: Stack, under: Stack, tone: F32) -> tuple[F32, F32]:
+    """How much (places,) of the frames is a veil of one tone, by robust least squares, and the weights of frames and
+    places: something under it that the picture does not know is left out."""
+    to, apart = tone - under, seen - under
+    weight = np.ones(seen.shape[:2], np.float32)
+    veil = np.zeros(seen.shape[1], np.float32)
+    for _ in range(1 + ROUNDS):
+        above = (weight[..., None] * apart * to).sum((0, 2))
+        veil = np.asarray(above / np.maximum((weight[..., None] * to * to).sum((0, 2)), 1e-6), np.float32)
+        rest = np.sqrt(((apart - veil[None, :, None] * to) ** 2).mean(-1))
+        limit = OUTLIER * (1.4826 * float(np.median(rest)) + 1e-3)
+        weight = np.asarray(1 / (1 + (rest / limit) ** 2) ** 2, np.float32)
+    return veil, weight
+
+
+def _of_places(seen: Stack, under: Stack, veil: F32, weight: F32, noise: float) -> tuple[F32, F32]:
+    """What passes at each place (places,), near what one tone says, and the place's own veil (places, 3)."""
+    w = weight[..., None]
+    count = w.sum(0)
+    middle, other = (w * under).sum(0) / count, (w * seen).sum(0) / count
+    spread: F64 = (w * (under - middle) ** 2).sum((0, 2))
+    both: F64 = (w * (under - middle) * (seen - other)).sum((0, 2))
+    prior = (noise / SLOPE_OFF) ** 2
+    passes = (both + prior * (1 - veil)) / (spread + prior)
+    passes = np.clip(passes, 0.02, 1).astype(np.float32)
+    return passes, np.asarray(other - passes[:, None] * middle, np.float32)

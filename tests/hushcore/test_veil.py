@@ -1,0 +1,149 @@
+"""A see-through mark that stands in the frame: every frame's own picture comes back from under it."""
+
+import cv2
+import numpy as np
+import pytest
+import scipy.ndimage as ndi
+
+from hushcore.arrays import Rect
+from hushcore.colour.encoding import SRGB
+from hushcore.edge.matte import Edge
+from hushcore.hold.record import Hold
+from hushcore.patch.evidence import gather
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay
+from hushcore.patch.plan import Evidence, Match, Plan
+from hushcore.patch.veil import PASSES_LEAST, Veil, fitted
+from hushcore.plates.plate import make_plate
+from tests.hushcore.walls import ANCHOR, COUNT, HEIGHT, WIDTH, Wall, X, Y, held_truly, shift
+
+SIDE, GRAIN, TONE = 140, 0.006, 0.93
+RECT = Rect(0, 0, SIDE, SIDE)
+NOISE = np.random.default_rng(8).standard_normal((SIDE, 4 * SIDE)).astype(np.float32)
+WEAVE = cv2.GaussianBlur(NOISE, (0, 0), 3.0)
+
+
+def lines() -> np.ndarray:
+    """Where the mark lies (h, w): a ring and a bar, 12 px wide."""
+    cover = np.zeros((SIDE, SIDE), np.float32)
+    cv2.circle(cover, (70, 70), 45, 1.0, 12)
+    cover[64:76, 30:110] = 1
+    return cover
+
+
+def surface(frame: int) -> np.ndarray:
+    """What the plate says is under it, tonal (h, w, 3): a weave that moves, in light that changes."""
+    part = WEAVE[:, 9 * frame : 9 * frame + SIDE] / WEAVE.std()
+    grey = (0.45 + 0.05 * part) * (1 + 0.15 * np.sin(frame / 3))
+    return np.repeat(grey[..., None], 3, 2).astype(np.float32)
+
+
+def truth(frame: int) -> np.ndarray:
+    """The surface; beyond an edge that comes in, stripes that no plate knows."""
+    out = surface(frame)
+    beyond = np.arange(SIDE) > SIDE - 6 * max(0, frame - 12)
+    stripes = np.where((np.arange(SIDE) // 14) % 2 == 0, 0.15, 0.8)
+    out[:, beyond] = stripes[beyond][None, :, None]
+    return out
+
+
+def under(frame: int, share: float) -> np.ndarray:
+    """The frame: ``share`` of it is the mark where that lies."""
+    cover = share * lines()[..., None]
+    grain = np.random.default_rng(frame).normal(0, GRAIN, (SIDE, SIDE, 3))
+    return (truth(frame) * (1 - cover) + TONE * cover + grain).astype(np.float32)
+
+
+def found(share: float) -> Veil | None:
+    frames = range(24)
+    return fitted(RECT, lines(), [under(n, share) for n in frames], [surface(n) for n in frames])
+
+
+def linear(tonal: np.ndarray) -> np.ndarray:
+    return SRGB.from_tonal(tonal.astype(np.float32))
+
+
+def miss(made: np.ndarray, frame: int, where: np.ndarray) -> float:
+    off = cv2.GaussianBlur(SRGB.tonal_of(np.maximum(made, 0)) - truth(frame), (0, 0), 1.5)
+    return float(np.abs(off)[where].mean())
+
+
+@pytest.mark.parametrize("share", [0.35, 0.7])
+def test_what_no_plate_knows_comes_back_from_under_it(share):
+    veil = found(share)
+    assert veil is not None
+    assert veil.share == pytest.approx(1 - share, abs=0.05)
+    beneath, made = linear(under(21, share)), linear(surface(21))
+    beyond = (lines() > 0) & (np.arange(SIDE) > SIDE - 6 * 9)[None]
+    after = veil.lifted(beneath, made, lines(), SRGB)
+    assert miss(after, 21, beyond) < 0.2 * miss(made, 21, beyond)
+    assert np.array_equal(after[lines() == 0], made[lines() == 0])
+
+
+def test_a_picture_that_is_right_stays_to_the_last_bit_and_takes_up_no_grain():
+    veil = found(0.7)
+    made = linear(surface(5))
+    assert np.array_equal(veil.lifted(linear(under(5, 0.7)), made, lines(), SRGB), made)
+
+
+def test_nothing_comes_from_under_a_mark_that_lets_nothing_through():
+    veil = found(1.0)
+    if veil is None:
+        return
+    assert veil.share < PASSES_LEAST
+    made = linear(surface(21))
+    assert np.array_equal(veil.lifted(linear(under(21, 1.0)), made, lines(), SRGB), made)
+
+
+def test_it_is_kept_with_the_evidence():
+    veil = found(0.5)
+    again = Evidence.of(Evidence(veil=veil).plain()).veil
+    assert again.rect == RECT
+    np.testing.assert_allclose(again.passes, veil.passes, atol=1e-3)
+    np.testing.assert_allclose(again.tone, veil.tone, atol=1e-3)
+
+
+# -- a whole shot
+
+LOGO = np.array([[150, 90], [230, 90], [230, 150], [150, 150]], float)
+
+
+class Overlaid(Wall):
+    """The wall, with somebody who passes, under a see-through mark that stands in the frame."""
+
+    def overlaid(self, linear: np.ndarray, frame: int) -> np.ndarray:
+        inside = ((np.abs(X - 190) < 30) & (np.abs(Y - 120) < 20)).astype(np.float32)
+        share = 0.65 * ndi.gaussian_filter(inside, 0.7)[..., None]
+        return SRGB.tonal_of(linear) * (1 - share) + 0.9 * share
+
+    def read(self, frame: int) -> np.ndarray:
+        noise = np.random.default_rng(frame).normal(0, 0.003, (HEIGHT, WIDTH, 3))
+        tonal = self.overlaid(self.linear(frame), frame) + noise
+        return SRGB.encode(SRGB.from_tonal(tonal.astype(np.float32)), np.uint16)
+
+
+@pytest.fixture(scope="module")
+def held() -> Hold:
+    return held_truly()
+
+
+def test_who_passes_under_an_overlay_is_seen_where_it_was(texture, held):
+    wall = Overlaid(texture, somebody=True)
+    plan = Plan(Edge.of(LOGO, 0, 4), Match(), stands=True)
+    codes = wall.read(ANCHOR)
+    dx, dy = shift(ANCHOR)
+    clean = SRGB.encode(wall.surface(X - dx, Y - dy).astype(np.float32), np.uint16)
+    painted = codes.copy()
+    painted[95:145, 155:225] = clean[95:145, 155:225]
+    plates = [(ANCHOR, make_plate(codes, held, ANCHOR, [], painted, SRGB))]
+    evidence = gather(wall.read, held, plan.edge, SRGB, plan, plates)
+    assert evidence.veil is not None
+    assert evidence.veil.share == pytest.approx(0.35, abs=0.08)
+    passing = next(n for n in range(COUNT) if abs(300 - 16 * n - 190) < 9)
+    off = {}
+    for how in ("auto", "off"):
+        fix = make_fix(held, Plan(plan.edge, Match(veil=how), stands=True), plates, evidence, None, wall.read, 0)
+        laid = SRGB.tonal(lay(wall.read(passing), passing, fix).codes)
+        apart = cv2.GaussianBlur(np.abs(laid - SRGB.tonal_of(wall.linear(passing))), (0, 0), 1.5)
+        off[how] = float(apart[105:136, 165:216].mean())
+    assert off["auto"] < 0.6 * off["off"]
