@@ -282,7 +282,9 @@ class EvidenceOut(Schema):
     multiplies: float
     shutter: float
     standing: bool = Field(description="A highlight stands in the frame while the surface moves under it.")
-    veil: float | None = Field(description="How much (0..1) of the picture a mark that stands in the frame lets through.")
+    veil: float | None = Field(
+        description="How much (0..1) of the picture a mark that stands in the frame lets through."
+    )
     grain: list[GrainPoint]
     settled: bool = Field(description="What is chosen was chosen for the fix as it stands.")
     words: str = Field(description="What was chosen for auto and why, in a sentence; empty before.")

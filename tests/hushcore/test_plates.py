@@ -411,3 +411,55 @@ def test_the_middle_of_a_small_drawn_shape_is_in_front_whatever_is_seen():
     covering = front.unmixed(mask, surface, surface)
     assert covering.alpha[56:64, 56:64].min() > 0.97
     assert covering.alpha[:12].max() < 0.01
+
+
+def post(light: np.ndarray, middle: float = 96.0) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """A grey post before a yellow sticker on a blue-green wall that lies in some ``light`` (240, 240): frame, wall and sticker
+    in plain light, how far the post is in front, the wall without a sticker."""
+    rng = np.random.default_rng(9)
+    y, x = np.mgrid[0:240, 0:240].astype(np.float32)
+    wall = 1 + 0.06 * cv2.GaussianBlur(rng.standard_normal((240, 240)).astype(np.float32), (0, 0), 2.0)[..., None] * 4
+    clean = (wall * np.float32([0.13, 0.27, 0.3])).astype(np.float32)
+    bars = np.where((x // 5) % 2 == 0, 1.0, 0.7)[..., None]
+    on = ((np.abs(x - 120) < 50) & (np.abs(y - 120) < 34))[..., None]
+    then = np.where(on, bars * np.float32([0.5, 0.53, 0.26]), clean).astype(np.float32)
+    alpha = np.clip((9 - np.abs(x - middle)) / 4 + 0.5, 0, 1)[..., None].astype(np.float32)
+    grain = 0.002 * rng.standard_normal((240, 240, 3)).astype(np.float32)
+    frame = alpha * np.float32([0.07, 0.075, 0.068]) + (1 - alpha) * then * light[..., None] + grain
+    return frame.astype(np.float32), then, alpha[..., 0], clean
+
+
+def test_shade_beside_what_passes_is_not_taken_for_more_of_it():
+    """A fold's shade lies next to a post: with the light read up to it nothing of the shade is post, without it hardly any."""
+    x = np.arange(240, dtype=np.float32)
+    shade = np.tile(1 - 0.4 * np.exp(-(((x - 130) / 22) ** 2)), (240, 1)).astype(np.float32)
+    frame, then, alpha, _ = post(shade)
+    beside = (np.abs(x - 130) < 16)[None] & (np.abs(np.arange(240) - 120) < 90)[:, None]
+    unread = front.unmixed(alpha > 0.5, frame, then)
+    assert unread.alpha[beside].mean() < 0.15
+    read = front.unmixed(alpha > 0.5, frame, then * shade[..., None], front.LIGHT_READ)
+    assert read.alpha[beside].mean() < 0.005
+    assert read.alpha[alpha == 1].mean() > 0.95
+
+
+def test_the_difference_of_patch_and_mark_is_laid_only_where_something_is_in_front():
+    frame, then, alpha, _ = post(np.ones((240, 240), np.float32))
+    covering = front.unmixed(alpha > 0.5, frame, then)
+    away = cv2.distanceTransform((alpha <= 0).astype(np.uint8), cv2.DIST_L2, 5)
+    assert covering.near[(alpha > 0.05) & (alpha < 0.95)].min() > 0.9
+    assert covering.near[away > 16].max() < 0.05
+
+
+def test_a_post_found_above_and_below_a_mark_is_one_before_it_too():
+    """The mark's own detail beside it makes places look like the surface."""
+    frame, then, alpha, _ = post(np.ones((240, 240), np.float32))
+    half = [cv2.resize(side, (120, 120), interpolation=cv2.INTER_AREA) for side in (frame, then)]
+    shown = signs(*half)
+    whole = cv2.resize(alpha, (120, 120)) > 0.5
+    some = whole.copy()
+    some[34:86] = False
+    spread = front.spread(some, half[0], shown, None)
+    middle = cv2.erode(whole.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    assert spread[middle].mean() > 0.95
+    assert (spread & ~(cv2.dilate(whole.astype(np.uint8), np.ones((5, 5))) > 0)).sum() == 0
+    assert not front.spread(np.zeros_like(some), half[0], shown, None).any()
