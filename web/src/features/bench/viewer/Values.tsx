@@ -9,8 +9,9 @@ const codes = (values: number[]) =>
 const light = (values: number[]) => values.map((value) => value.toFixed(4)).join(" ");
 const shown = (values: number[]) => values.map((value) => Math.round(value * 255)).join(" ");
 
-/** The pixel under the pointer: what the file holds, the light that it stands for, what the display shows. */
-export function Values({ shot }: { shot: Shot }) {
+/** The pixel under the pointer: what the file holds, the light that it stands for, what the display shows; `below` a line of
+ * words at the top. */
+export function Values({ shot, below }: { shot: Shot; below: boolean }) {
   const pointer = useBench((state) => state.pointer);
   const frame = useBench((state) => state.frame);
   const playing = useBench((state) => state.playing);
@@ -42,7 +43,7 @@ export function Values({ shot }: { shot: Shot }) {
   return (
     <output
       aria-label="Pixel under the pointer"
-      className="figure pointer-events-none absolute top-2 right-3 rounded bg-felt-0/85 px-2 py-0.5 text-[11px] text-soft"
+      className={`figure pointer-events-none absolute right-3 rounded bg-felt-0/85 px-2 py-0.5 text-[11px] text-soft ${below ? "top-12" : "top-2"}`}
     >
       {found.x}, {found.y} <span className="text-faint">code</span> {codes(found.codes)}{" "}
       <span className="text-faint">linear</span> {light(found.linear)} <span className="text-faint">shown</span>{" "}

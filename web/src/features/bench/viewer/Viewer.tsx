@@ -103,7 +103,7 @@ export function Viewer({ rooms, ...given }: Props) {
           {note}
         </div>
       )}
-      <Values shot={shot} />
+      <Values shot={shot} below={!!note} />
       <MessageLine />
     </div>
   );
