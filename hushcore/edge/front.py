@@ -38,6 +38,7 @@ APART, OVER_USUAL = 0.45, 1.6  # log units from what the light explains, and tim
 APART_LEAST, APART_TEXTURED = 0.06, 0.25
 TINT = 0.25  # log units of colour
 HIDDEN = 0.5  # of a cell, seen as covered by the hold
+ROUND_IT, ENCLOSED = 3, 0.9  # half-size px round what was found; share of that which shows the mark
 SMALLEST, LARGE = 24, 250  # square half-size px: less is chance; as much needs no other sign
 SAME_LEVEL, SAME_TINT = 0.4, 0.15  # log units in which what is in front may vary where it is spread
 SPREAD_REST, SPREAD_TINT = 0.25, 0.15  # log units that the light does not explain
@@ -82,7 +83,7 @@ class Signs:
     """What a frame shows of a surface, all (h, w) at half size: how ``alike`` its texture is (correlation) and is
     ``expected`` to be beside its grain; log units by which its light (``rest``) and colour (``tint``) are not explained;
     where it is ``readable``; where the ``mark`` itself is seen, so that nothing can be in front of it;
-    and where it is ``brighter`` than the light explains."""
+    where it is ``brighter`` than the light explains, and by how much brighter or darker (``level``, log units)."""
 
     alike: F32
     expected: F32
@@ -91,6 +92,7 @@ class Signs:
     readable: Mask
     mark: Mask
     brighter: Mask
+    level: F32
 
 
 @dataclass(frozen=True)
@@ -158,7 +160,7 @@ def signs(now: F32, then: F32, painted: F32, slope: F32, gain: F64, readable: Ma
     sure = readable & (expected > TELLS) & (alike > 0.6 * expected)
     level, tint = _unexplained(now, then, slope, sure)
     mark, brighter = _mark(now, then, painted, slope, noise), level > APART_TEXTURED
-    return Signs(alike, expected, np.abs(level), tint, readable & (area > TURNED_AWAY), mark, brighter)
+    return Signs(alike, expected, np.abs(level), tint, readable & (area > TURNED_AWAY), mark, brighter, level)
 
 
 def _mark(now: F32, then: F32, painted: F32, slope: F32, noise: float) -> Mask:
@@ -205,7 +207,7 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
     strange &= ~seen.brighter | (lost > GONE)
     if usual is None:
         strange &= covered
-    return _shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark
+    return _from_outside(_shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark, seen)
 
 
 def spread(found: Mask, now: F32, seen: Signs, usual: Usual | None) -> Mask:
@@ -274,6 +276,21 @@ def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask) -> Mask:
         if sure or covered[here].mean() > 0.3 or area > LARGE:
             out[here] = 1
     return np.asarray(cv2.dilate(out, _disc(2)) > 0)
+
+
+def _from_outside(found: Mask, seen: Signs) -> Mask:
+    """What was found, without places that the mark is seen all round of and that are as bright and of the colour that it
+    should be there on the whole: what passes comes in from beside it, a hold that is a little off does not."""
+    count, labels = cv2.connectedComponents(found.astype(np.uint8))
+    out = found.copy()
+    for k in range(1, count):
+        here = labels == k
+        round_it = (cv2.dilate(here.astype(np.uint8), _disc(ROUND_IT)) > 0) & ~here
+        if seen.mark[round_it].mean() < ENCLOSED:
+            continue
+        if abs(float(seen.level[here].mean())) < APART_TEXTURED and float(seen.tint[here].mean()) < TINT / 2:
+            out[here] = False
+    return out
 
 
 def _disc(radius: int) -> np.ndarray:

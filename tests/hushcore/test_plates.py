@@ -463,3 +463,24 @@ def test_a_post_found_above_and_below_a_mark_is_one_before_it_too():
     assert spread[middle].mean() > 0.95
     assert (spread & ~(cv2.dilate(whole.astype(np.uint8), np.ones((5, 5))) > 0)).sum() == 0
     assert not front.spread(np.zeros_like(some), half[0], shown, None).any()
+
+
+def test_a_mark_held_a_little_off_in_its_middle_is_not_something_in_front_and_a_thing_there_is():
+    """Bars that lie half a step beside themselves look unlike; they are as bright as they should be on the whole."""
+    _, then, _, clean = post(np.ones((240, 240), np.float32))
+    middle = ((np.abs(np.arange(240) - 120) < 20)[None] & (np.abs(np.arange(240) - 120) < 18)[:, None])[..., None]
+    off = np.where(middle, np.roll(then, 5, axis=1), then)
+    thing = np.where(middle, np.float32([0.07, 0.075, 0.068]), then)
+    whole = np.ones((120, 120), np.float32)
+
+    def shown(frame: np.ndarray, seed: int) -> front.Signs:
+        grain = 0.002 * np.random.default_rng(seed).standard_normal(frame.shape)
+        now, was, bare = (
+            cv2.resize(side.astype(np.float32), (120, 120), interpolation=cv2.INTER_AREA)
+            for side in (frame + grain, then, clean)
+        )
+        return front.signs(now, was, bare, np.zeros_like(now), np.full(3, 1e-5), whole > 0, whole)
+
+    usual = front.Usual.of_frames(0, 0, [shown(then, seed) for seed in range(6)])
+    assert not front.found(shown(off, 7), usual, None, 1.0).any()
+    assert front.found(shown(thing, 8), usual, None, 1.0)[60, 60]
