@@ -95,11 +95,14 @@ def _tried(
     points = _places(ground)
     for way in ways:
         tracker = make_tracker(read(anchor), ground, method, anchor)
+        last, stride = anchor, 1
         for frame in way:
             try:
                 codes = read(frame)
             except HushError:
                 break  # a frame that is missing is told when the tracker comes to it
+            tracker.strides(abs(frame - last) / stride)
+            last, stride = frame, abs(frame - last)
             try:
                 measured = tracker.step(codes, frame)
             except HushError as error:

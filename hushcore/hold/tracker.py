@@ -270,6 +270,19 @@ class Tracker:
         straight = spline.affine_part(self.grid, velocity)
         return np.asarray(now + straight + BEND_KEPT * (velocity - straight))
 
+    def strides(self, times: float) -> None:
+        """The next frame is so many ``times`` as far off as the last one was from the one before: what is predicted goes on as
+        much further."""
+        state = self.state
+        if times == 1 or state.steps < 1:
+            return
+        if self.method.bends:
+            self.state = replace(state, previous=state.params - times * (state.params - state.previous))
+            return
+        corners = self.still.rect.corners
+        now, before = (homography.apply(each, corners) for each in (state.params, state.previous))
+        self.state = replace(state, previous=homography.fit(corners, now - times * (now - before)))
+
     def _gone_back(self, before: State, params: F64) -> F64:
         """A previous place that keeps the velocity from before a repeated frame."""
         if self.method.bends:

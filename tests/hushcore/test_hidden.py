@@ -15,6 +15,7 @@ from hushcore.hold.overlay import stands_still
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.hold.still import Ground
 from hushcore.hold.through import track
+from hushcore.hold.tracker import make_tracker
 from hushcore.recipe.models import GroundData
 
 SIZE, COUNT = 260, 20
@@ -84,6 +85,26 @@ def test_no_bridge_is_laid_over_frames_on_which_the_mark_itself_is_seen(texture)
     assert len(held) >= 15  # before, eleven frames were lost, six of them with nothing in front
     errors = [np.hypot(*(hold.at(n).forward(outline) - outline - shaken(n)).T).max() for n in held]
     assert max(errors) < 1.2
+
+
+@pytest.mark.parametrize("kind", ["planar", "mesh"])
+def test_what_is_predicted_goes_on_as_far_as_the_next_frame_is_off(texture, kind):
+    """Trying surfaces leaves frames out: a pan that was 3 px a frame is 6 px to the second one."""
+
+    def pan(frame: int) -> np.ndarray:
+        y, x = np.mgrid[0:SIZE, 0:SIZE].astype(float)
+        grey = 0.15 + 0.6 * ndi.map_coordinates(texture, [y + 60, x + 60 - 3.0 * frame], order=1, mode="reflect")
+        return np.round(np.repeat(grey[..., None], 3, 2) * 65535).astype(np.uint16)
+
+    tracker = make_tracker(pan(0), Ground.of([BOX]), kind, 0)
+    for number in (1, 2, 3):
+        tracker.step(pan(number), number)
+    ahead = {}
+    for times in (1, 2):
+        tracker.strides(times)
+        ahead[times] = (tracker.map_of(tracker._predict()).forward(INNER) - INNER).mean(0)
+    np.testing.assert_allclose(ahead[1], [12, 0], atol=0.2)
+    np.testing.assert_allclose(ahead[2], [15, 0], atol=0.2)
 
 
 def frame_at(x: float, seen: float = 1.0, lost: bool = False) -> HoldFrame:
