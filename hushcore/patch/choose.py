@@ -46,7 +46,7 @@ def settled(
     A fix without places to read keeps the evidence as it is, without a highlight. Deterministic.
     """
     plain = replace(said, standing=None, choice=None)
-    if plan.stands and plates:
+    if plan.shows_through and plates:
         frames = [n for n in sorted(hold.frames) if not hold.frames[n].lost]
         fix = make_fix(hold, plan, plates, replace(plain, multiplies=1.0), None, read, 0)
         return replace(fix.evidence, veil=veil_of(fix, frames, read))

@@ -70,7 +70,7 @@ def _made(made_of: Candidate, own: F32 | None, beneath: F32, spot: Place, fix: F
         return made
     made = carried(beneath, made, spot.cover, fix.encoding)
     veil = fix.evidence.veil
-    if veil is None or fix.plan.match.veil == "off" or veil.rect != spot.target:
+    if veil is None or not fix.plan.shows_through or fix.plan.match.veil == "off" or veil.rect != spot.target:
         return made
     return veil.lifted(beneath, made, spot.cover, fix.encoding)
 

@@ -185,6 +185,12 @@ class Plan:
         """Whether it is taken from other frames, where the mark was elsewhere."""
         return self.source == "fill" and self.fill is not None and self.fill.kind == "other frames"
 
+    @property
+    def shows_through(self) -> bool:
+        """Whether what shows through the mark may be brought back: artwork has another picture on purpose, what is lifted has
+        the frame's own."""
+        return self.stands and (self.source == "replace" or self.from_others)
+
     def check(self) -> None:
         """Raises HushError for an edge without area, or a mode or source that does not exist."""
         self.edge.check()

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from hushcore.arrays import F32, Rect
+from hushcore.patch.explain import spread
 from hushcore.patch.fix import Fix, Reader
 from hushcore.patch.lay import under_mark
 from hushcore.patch.veil import Veil, fitted
@@ -16,7 +17,8 @@ LOOKS, FEWEST = 24, 8  # frames over the shot
 def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
     """The veil of a standing fix, from frames over the shot; None where there are too few, where the edge moves, or where a
     see-through mark does not explain them."""
-    some = [frames[k] for k in np.unique(np.linspace(0, len(frames) - 1, LOOKS).round().astype(int))] if frames else []
+    if len(frames) < FEWEST:
+        return None
     plain = replace(
         fix,
         evidence=replace(fix.evidence, veil=None),
@@ -26,7 +28,7 @@ def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
     cover: F32 | None = None
     seen: list[F32] = []
     under: list[F32] = []
-    for frame in some:
+    for frame in spread(frames, LOOKS):
         found = under_mark(read(frame), frame, plain)
         if found is None:
             continue

@@ -22,6 +22,7 @@ SHARES = np.arange(0.1, 1.0, 0.05)  # of the frame that is the veil: what is tri
 CORE = 75.0  # percentile of how much places differ from the picture: the mark's full lines
 FULL = 20  # percentile of what passes: the full lines
 ROUNDS, OUTLIER = 4, 1.5  # of the robust fit; deviations
+WRONG = 0.045  # tonal: what is left unexplained by more is not the veil's doing
 SLOPE_OFF = 0.05  # by which what passes at a place may differ from what the veil's one tone says
 SEARCHED = 1500  # places that tell which share it is
 PASSES_LEAST = 0.12  # of the picture: with less the frame's own grain drowns it
@@ -120,7 +121,7 @@ def _tone(seen: Stack, under: Stack, core: Mask) -> F32 | None:
         tone = np.median((seen[:, core] - (1 - share) * under[:, core]) / share, axis=(0, 1)).astype(np.float32)
         veil, _ = _share_of(some, their, tone)
         rest = np.abs(some - their - veil[None, :, None] * (tone - their))
-        left.append(float(np.minimum(rest, OUTLIER * 0.03).mean()))
+        left.append(float(np.minimum(rest, WRONG).mean()))
         tones.append(tone)
     k = int(np.argmin(left))
     if left[k] > (1 - GAIN_LEAST) * left[0]:

@@ -29,21 +29,10 @@ from tests.hushcore.walls import (
     Y,
     apart,
     fix_of,
-    held_truly,
     shift,
     walker,
     walker_box,
 )
-
-
-@pytest.fixture(scope="module")
-def held() -> Hold:
-    return held_truly()
-
-
-@pytest.fixture(scope="module")
-def passed(texture) -> Wall:
-    return Wall(texture, somebody=True)
 
 
 @pytest.fixture(scope="module")

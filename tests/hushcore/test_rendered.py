@@ -5,35 +5,16 @@ import subprocess
 from pathlib import Path
 
 import numpy as np
-import pytest
 
-from hushcore.hold.record import Hold
 from hushcore.media.pictures import read_codes, write_codes
 from hushcore.recipe.models import Recipe, StrokeData, check
 from tests.hushcore.walls import (
     COUNT,
-    Wall,
-    held_truly,
     recipe,
     shift,
     walker,
     walker_box,
 )
-
-
-@pytest.fixture(scope="module")
-def held() -> Hold:
-    return held_truly()
-
-
-@pytest.fixture(scope="module")
-def scratched(texture) -> Wall:
-    return Wall(texture, scratched=True)
-
-
-@pytest.fixture(scope="module")
-def passed(texture) -> Wall:
-    return Wall(texture, somebody=True)
 
 
 def test_every_source_is_rendered_from_a_recipe_alone(tmp_path, scratched, passed, held):

@@ -6,21 +6,10 @@ import pytest
 
 from hushcore.colour.encoding import SRGB
 from hushcore.edge.matte import Edge
-from hushcore.hold.record import Hold
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.retouch.soften import Soften, creases_of, softened
-from tests.hushcore.walls import HEIGHT, WIDTH, Wall, X, Y, fix_of, held_truly
-
-
-@pytest.fixture(scope="module")
-def held() -> Hold:
-    return held_truly()
-
-
-@pytest.fixture(scope="module")
-def scratched(texture) -> Wall:
-    return Wall(texture, scratched=True)
+from tests.hushcore.walls import HEIGHT, WIDTH, X, Y, fix_of
 
 
 def skin(rng) -> tuple[np.ndarray, np.ndarray]:

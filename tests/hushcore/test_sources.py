@@ -12,7 +12,6 @@ from hushcore.edge.matte import Edge
 from hushcore.edge.outline import Outline
 from hushcore.errors import HushError
 from hushcore.fill.plan import BorrowKey, Fill
-from hushcore.hold.record import Hold
 from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
@@ -30,22 +29,10 @@ from tests.hushcore.walls import (
     Wall,
     apart,
     fix_of,
-    held_truly,
     recipe,
     shift,
     walker,
 )
-
-
-@pytest.fixture(scope="module")
-def held() -> Hold:
-    return held_truly()
-
-
-@pytest.fixture(scope="module")
-def scratched(texture) -> Wall:
-    return Wall(texture, scratched=True)
-
 
 # -- retrace
 

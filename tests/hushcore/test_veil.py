@@ -8,14 +8,13 @@ import scipy.ndimage as ndi
 from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB
 from hushcore.edge.matte import Edge
-from hushcore.hold.record import Hold
 from hushcore.patch.evidence import gather
 from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.patch.veil import PASSES_LEAST, Veil, fitted
 from hushcore.plates.plate import make_plate
-from tests.hushcore.walls import ANCHOR, COUNT, HEIGHT, WIDTH, Wall, X, Y, held_truly, shift
+from tests.hushcore.walls import ANCHOR, COUNT, HEIGHT, WIDTH, Wall, X, Y, shift
 
 SIDE, GRAIN, TONE = 140, 0.006, 0.93
 RECT = Rect(0, 0, SIDE, SIDE)
@@ -87,12 +86,8 @@ def test_a_picture_that_is_right_stays_to_the_last_bit_and_takes_up_no_grain():
 
 
 def test_nothing_comes_from_under_a_mark_that_lets_nothing_through():
-    veil = found(1.0)
-    if veil is None:
-        return
-    assert veil.share < PASSES_LEAST
-    made = linear(surface(21))
-    assert np.array_equal(veil.lifted(linear(under(21, 1.0)), made, lines(), SRGB), made)
+    assert found(1.0) is None
+    assert found(1 - PASSES_LEAST / 2) is None
 
 
 def test_it_is_kept_with_the_evidence():
@@ -122,11 +117,6 @@ class Overlaid(Wall):
         return SRGB.encode(SRGB.from_tonal(tonal.astype(np.float32)), np.uint16)
 
 
-@pytest.fixture(scope="module")
-def held() -> Hold:
-    return held_truly()
-
-
 def test_who_passes_under_an_overlay_is_seen_where_it_was(texture, held):
     wall = Overlaid(texture, somebody=True)
     plan = Plan(Edge.of(LOGO, 0, 4), Match(), stands=True)
@@ -147,3 +137,7 @@ def test_who_passes_under_an_overlay_is_seen_where_it_was(texture, held):
         apart = cv2.GaussianBlur(np.abs(laid - SRGB.tonal_of(wall.linear(passing))), (0, 0), 1.5)
         off[how] = float(apart[105:136, 165:216].mean())
     assert off["auto"] < 0.6 * off["off"]
+    # artwork is put there on purpose: nothing shows through it
+    assert (
+        gather(wall.read, held, plan.edge, SRGB, Plan(plan.edge, Match(), "insert", stands=True), plates).veil is None
+    )
