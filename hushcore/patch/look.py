@@ -75,7 +75,6 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         region = Region.around(spot.outside, usable.astype(np.float32), clip)
         return Pair.of(halved(current), blurred(fix.sheets[0].half, halved_smear(smeared)), region)
 
-    usable &= ~_front_of_plate(fix, spot)
     first = pair_of(usable)
     drawn = _drawn(maps, frame, fix)
     mask = _found(first, smeared, maps, frame, fix, spot.rect, bool(drawn))
@@ -89,7 +88,6 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
 
 ANYWHERE = 30.0  # px of drift
 READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but turned away
-UNLIKE, OTHERWISE = 0.3, 0.4  # usual correlation and log units of a place that the plate's frame does not show
 AGAIN = 2  # times that an edge is unmixed with what the last one told of the light
 COVERED = 0.05  # of a place; light is read where less than this is in front
 FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
@@ -116,18 +114,6 @@ def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask
             if fix.hold.has(number):
                 usable &= places.standing(fix.hold.at(number), spot.rect, fix.plan.edge, number)[0] < LEAST_COVER
     return np.asarray(usable)
-
-
-def _front_of_plate(fix: Fix, spot: Place) -> Mask:
-    """Where the plate's own frame shows something else than the surface beside the mark: there, most other frames are not
-    like it in texture nor in light."""
-    usual, shape = fix.evidence.usual, spot.matte.shape
-    if usual is None or not fix.plan.front.auto or fix.plan.stands:
-        return np.zeros(shape, bool)
-    here = usual.over(spot.rect.left, spot.rect.top, (-(-shape[0] // HALF), -(-shape[1] // HALF)))
-    other = (here.alike > -1) & (here.alike < UNLIKE) & (here.rest > OTHERWISE)
-    grown = cv2.dilate(other.astype(np.uint8), np.ones((3, 3), np.uint8))
-    return np.asarray((cv2.resize(grown, shape[::-1], interpolation=cv2.INTER_NEAREST) > 0) & (spot.outside > 0))
 
 
 def _found(
