@@ -16,7 +16,8 @@ import os
 import shutil
 import signal
 import sys
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -95,8 +96,7 @@ def _bt1886(linear: F32) -> F32:
 def _apron_truth(frames: list[int], workers: int) -> dict[str, NDArray[np.generic]]:
     """The apron's truth takes seconds a frame: made by all workers."""
     wanted = frames if apron.ANCHOR in frames else [*frames, apron.ANCHOR]
-    with multiprocessing.get_context("fork").Pool(workers) as pool:
-        parts = pool.map(_truth_of, [wanted[k::workers] for k in range(workers)])
+    parts = list(_in_processes(_truth_of, [wanted[k::workers] for k in range(workers)], workers))
     order = np.argsort(np.concatenate([part["frames"] for part in parts]))
     whole = {name: np.concatenate([part[name] for part in parts])[order] for name in ("frames", "positions", "visible")}
     return {**parts[0], **whole}
@@ -174,7 +174,7 @@ def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int) -
         shot.before()  # made once, before the processes fork
     frames = list(range(scene.FIRST, scene.FIRST + scene.COUNT))
     place = kept if shot.movie else growing
-    _in_processes(name, shot.frame, [(frame, 1, str(place), str(exact)) for frame in frames], workers)
+    _render_frames(name, shot.frame, [(frame, 1, str(place), str(exact)) for frame in frames], workers)
     if shot.movie:
         files.write_movie(growing / shot.movie, kept, scene.COUNT, scene.RATE, shot.timecode, shot.coded)
     shutil.rmtree(kept)
@@ -186,14 +186,28 @@ def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int) -
     return True
 
 
-def _in_processes(name: str, one: Callable[[Job], int], jobs: Sequence[Job], workers: int) -> None:
+def _render_frames(name: str, one: Callable[[Job], int], jobs: Sequence[Job], workers: int) -> None:
     # the renderer's inner loop is compiled before the processes fork
     raster.draw_grid(np.ones((2, 2, 3)), np.ones((2, 2, 1), np.float32), (0, 0), *raster.empty_buffers(1))
     end = "\r" if sys.stderr.isatty() else "\n"
-    with multiprocessing.get_context("fork").Pool(workers) as pool:
-        for done, _ in enumerate(pool.imap_unordered(one, jobs), 1):
-            if sys.stderr.isatty() or done % 24 == 0:
-                print(f"  {name}: {done} of {len(jobs)} frames", end=end, file=sys.stderr)
+    for done, _ in enumerate(_in_processes(one, jobs, workers), 1):
+        if sys.stderr.isatty() or done % 24 == 0:
+            print(f"  {name}: {done} of {len(jobs)} frames", end=end, file=sys.stderr)
+
+
+def _in_processes(one: Callable[[Any], Any], jobs: Sequence[Any], workers: int) -> Iterator[Any]:
+    """What ``one`` makes of each job, as they get done; a process that dies raises, and none is waited for in vain.
+
+    Not a ``multiprocessing.Pool``: it ends its processes with SIGTERM, and one that had taken over our handler of it just
+    before it began to wait for work waited for ever, and so did the pool.
+    """
+    own = (signal.SIGTERM, signal.SIG_DFL)
+    pool = ProcessPoolExecutor(workers, multiprocessing.get_context("fork"), signal.signal, own)
+    try:
+        for future in as_completed([pool.submit(one, job) for job in jobs]):
+            yield future.result()
+    finally:
+        pool.shutdown(cancel_futures=True)
 
 
 def main() -> None:

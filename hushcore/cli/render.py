@@ -2,6 +2,9 @@
 
 import multiprocessing
 import sys
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any
 
@@ -142,27 +145,31 @@ def _some(frames: list[int]) -> Any:
     return made
 
 
-def _run(numbers: list[int], workers: int) -> list[Any]:
+def _in_processes(chunks: list[list[int]], workers: int) -> Iterator[Any]:
     import cv2
 
-    done = []
-    workers = min(workers, len(numbers))
-    context = multiprocessing.get_context("fork")
-    if workers > 1:
-        cv2.setNumThreads(1)
-    pool = context.Pool(workers) if workers > 1 else None
+    cv2.setNumThreads(1)
+    pool = ProcessPoolExecutor(workers, multiprocessing.get_context("fork"))
     try:
-        with click.progressbar(length=len(numbers), label="Rendering", file=sys.stderr) as bar:
-            chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
-            for result in pool.imap_unordered(_some, chunks) if pool else map(_some, chunks):
-                if isinstance(result, HushError):
-                    raise result
-                done += result
-                bar.update(len({proof.frame for proof in result}))
+        for future in as_completed([pool.submit(_some, chunk) for chunk in chunks]):
+            yield future.result()
+    except BrokenProcessPool:
+        raise HushError("A rendering process was ended from outside. Too little memory? Try fewer --workers.") from None
     finally:
-        if pool:
-            pool.terminate()
-            pool.join()
+        pool.shutdown(cancel_futures=True)
+
+
+def _run(numbers: list[int], workers: int) -> list[Any]:
+
+    done: list[Any] = []
+    workers = min(workers, len(numbers))
+    chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
+    with click.progressbar(length=len(numbers), label="Rendering", file=sys.stderr) as bar:
+        for result in _in_processes(chunks, workers) if workers > 1 else map(_some, chunks):
+            if isinstance(result, HushError):
+                raise result
+            done += result
+            bar.update(len({proof.frame for proof in result}))
     return done
 
 

@@ -1,8 +1,11 @@
 """The demo's footage stands by its own name only when it is whole: what is half rendered is never brought in."""
 
+import os
+import signal
 import subprocess
 import sys
 import time
+from concurrent.futures.process import BrokenProcessPool
 from types import SimpleNamespace
 
 import numpy as np
@@ -39,6 +42,32 @@ def fails(job) -> int:
     if job[0] == 3:
         raise RuntimeError("the power goes")
     return a_frame(job)
+
+
+def test_a_process_that_dies_is_not_waited_for(tmp_path):
+    with pytest.raises(BrokenProcessPool):
+        render.render_shot("still", shot(dies), tmp_path / "media", tmp_path / "truth", 2)
+    assert not (tmp_path / "media" / "still").exists()
+
+
+def dies(job) -> int:
+    if job[0] == 2:
+        os.kill(os.getpid(), signal.SIGKILL)
+    return a_frame(job)
+
+
+ENDLESS = """
+import signal, sys
+from demo import render
+signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+for k in range(40):
+    assert sorted(render._in_processes(abs, range(10), 2)) == list(range(10))
+"""
+
+
+def test_processes_end_whatever_the_renderer_does_when_it_is_told_to_end():
+    """A pool whose processes had the renderer's own handler of SIGTERM waited for them for ever, some times in a hundred."""
+    assert subprocess.run([sys.executable, "-c", ENDLESS], cwd=ROOT, timeout=60).returncode == 0
 
 
 def test_rendering_behind_the_application_ends_when_it_is_told_to(tmp_path):
