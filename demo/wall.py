@@ -7,6 +7,7 @@ to picture is exact.
 from functools import lru_cache
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from demo.noise import fractal, smoothstep, value_noise
@@ -24,6 +25,7 @@ HALF_WIDE, HALF_HIGH = 140.0, 84.0  # cm of wall that is painted
 SIGN = (12.0, -8.0)  # middle of the sign, cm
 SIGN_RADIUS = 25.0
 SUBFRAMES, SHUTTER = 5, 0.5
+REACH = 250.0  # px that who passes reaches to each side
 
 
 @lru_cache(maxsize=1)
@@ -114,9 +116,12 @@ def passer(time: float, x: F64, y: F64) -> F64:
     return np.asarray(smoothstep(-13, 13, inside.astype(np.float32)), float)
 
 
+def _middle(time: float) -> float:
+    return float(1520 - 36.0 * (time - 10) + 6 * np.sin(time * 0.52))
+
+
 def _of_passer(time: float, x: F64, y: F64) -> tuple[F64, F64]:
-    middle = 1520 - 36.0 * (time - 10) + 6 * np.sin(time * 0.52)
-    return x - middle, y - 150 - 9 * np.cos(time * 0.52 * 2)
+    return x - _middle(time), y - 150 - 9 * np.cos(time * 0.52 * 2)
 
 
 def _cloth(time: float, x: F64, y: F64) -> F32:
@@ -140,18 +145,37 @@ def light(time: float, x: F64, y: F64) -> F32:
     return np.asarray(np.clip(slope, 0.2, None) * cloud * flicker, np.float32)
 
 
-def _sampled(maps: F32, wall: F64) -> F32:
-    col = np.clip((wall[..., 0] + HALF_WIDE) * DENSITY, 0, maps.shape[1] - 1.001)
-    row = np.clip((wall[..., 1] + HALF_HIGH) * DENSITY, 0, maps.shape[0] - 1.001)
-    c, r = col.astype(int), row.astype(int)
-    fx, fy = (col - c)[..., None].astype(np.float32), (row - r)[..., None].astype(np.float32)
-    top = maps[r, c] * (1 - fx) + maps[r, c + 1] * fx
-    return np.asarray(top * (1 - fy) + (maps[r + 1, c] * (1 - fx) + maps[r + 1, c + 1] * fx) * fy)
+@njit(cache=True, nogil=True)
+def _sampled(maps, wall, first, out):  # type: ignore[no-untyped-def]
+    """Bilinear ``maps`` (channels from ``first``) at the places (n, 2) of ``wall``, into ``out`` (n, 3)."""
+    rows, cols = maps.shape[:2]
+    one = np.float32(1)
+    for k in range(len(wall)):
+        col = min(max((wall[k, 0] + HALF_WIDE) * DENSITY, 0.0), cols - 1.001)
+        row = min(max((wall[k, 1] + HALF_HIGH) * DENSITY, 0.0), rows - 1.001)
+        c, r = int(col), int(row)
+        fx, fy = np.float32(col - c), np.float32(row - r)
+        for n in range(3):
+            upper = maps[r, c, first + n] * (one - fx) + maps[r, c + 1, first + n] * fx
+            lower = maps[r + 1, c, first + n] * (one - fx) + maps[r + 1, c + 1, first + n] * fx
+            out[k, n] = upper * (one - fy) + lower * fy
+
+
+def _albedos(wall: F64) -> tuple[F32, F32]:
+    """Albedo of the wall with the sign and without it at places (h, w, 2)."""
+    maps = make_wall()
+    seen = np.empty((*wall.shape[:2], 3), np.float32)
+    _sampled(maps, wall.reshape(-1, 2), 0, seen.reshape(-1, 3))
+    bare = seen.copy()
+    signed = np.hypot(wall[..., 0] - SIGN[0], wall[..., 1] - SIGN[1]) < 1.6 * SIGN_RADIUS
+    there = np.empty((int(signed.sum()), 3), np.float32)
+    _sampled(maps, wall[signed], 3, there)
+    bare[signed] = there
+    return seen, bare
 
 
 def render(frame: int, seed: int = 1) -> tuple[F32, F32]:
     """The frame with the sign and without it: linear BT.709 light (h, w, 3), averaged over the open shutter."""
-    maps = make_wall()
     yy, xx = np.mgrid[0:HEIGHT, 0:WIDTH].astype(float)
     pixels = np.stack([xx, yy], -1)
     marked, clean = np.zeros((HEIGHT, WIDTH, 3), np.float32), np.zeros((HEIGHT, WIDTH, 3), np.float32)
@@ -159,14 +183,15 @@ def render(frame: int, seed: int = 1) -> tuple[F32, F32]:
         time = frame - FIRST + SHUTTER * ((k + 0.5) / SUBFRAMES - 0.5)
         wall = to_wall(time, pixels, seed)
         shade = light(time, wall[..., 0], wall[..., 1])[..., None]
-        seen = _sampled(maps[..., :3], wall)
-        bare = seen.copy()
-        signed = np.hypot(wall[..., 0] - SIGN[0], wall[..., 1] - SIGN[1]) < 1.6 * SIGN_RADIUS
-        bare[signed] = _sampled(maps[..., 3:6], wall[signed])
-        cover = passer(time, xx, yy)[..., None].astype(np.float32)
-        cloth = _cloth(time, xx, yy) * (0.4 + 0.6 * shade)
+        seen, bare = _albedos(wall)
+        left, right = (int(np.clip(_middle(time) + side * REACH, 0, WIDTH)) for side in (-1, 1))
+        at = np.s_[:, left:right]  # nobody passes elsewhere
+        cover = passer(time, xx[at], yy[at])[..., None].astype(np.float32)
+        cloth = _cloth(time, xx[at], yy[at]) * (0.4 + 0.6 * shade[at])
         for total, albedo in ((marked, seen), (clean, bare)):
-            total += albedo * shade * (1 - cover) + cloth * cover
+            lit = albedo * shade
+            lit[at] = lit[at] * (1 - cover) + cloth * cover
+            total += lit
     return marked * np.float32(0.62 / SUBFRAMES), clean * np.float32(0.62 / SUBFRAMES)
 
 

@@ -2,10 +2,7 @@
 
 import os
 import shutil
-import signal
 import socket
-import subprocess
-import sys
 import time
 import urllib.request
 from collections.abc import Iterator
@@ -14,6 +11,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from tests.forked import Forked
 from tests.kept import Kept, empty_the_queue
 
 ROOT = Path(__file__).resolve().parents[2]
@@ -25,8 +23,8 @@ FLAGS = [
 WORKER = [
     "server/manage.py", "procrastinate", "worker", "--concurrency", "1", "--shutdown-graceful-timeout", "1",
 ]  # fmt: skip
-FIRST, LAST = 1036, 1065
-ANCHOR_FRAME = 1049
+FIRST, LAST = 1038, 1061
+COUNT = LAST - FIRST + 1
 expect.set_options(timeout=20_000)  # machines are shared; what must be fast is measured in bench/
 
 
@@ -42,22 +40,17 @@ class Running:
             "HUSH_PROXIES": str(place / "proxies"), "HUSH_PLATES": str(place / "plates"),
             "HUSH_REPORTS": str(place / "reports"),
         }  # fmt: skip
-        self.processes: list[subprocess.Popen[bytes]] = []
+        self.processes: list[Forked] = []
         self.address = f"http://127.0.0.1:{self.port}"
 
-    def _start(self, words: list[str], name: str, **env: str) -> subprocess.Popen[bytes]:
-        log = (self.place / f"{name}.log").open("wb")
-        process = subprocess.Popen(words, cwd=ROOT, env={**self.env, **env}, stdout=log, stderr=log)
+    def _start(self, words: list[str], name: str, **env: str) -> Forked:
+        process = Forked(words, {**self.env, **env}, self.place / f"{name}.log")
         self.processes.append(process)
         return process
 
     def server(self) -> None:
         words = ["-m", "uvicorn", "--app-dir", "server", "config.asgi:application", "--port", str(self.port)]
-        self._start(
-            [sys.executable, *words, "--timeout-graceful-shutdown", "2", "--log-level", "warning"],
-            "server",
-            HUSH_DB_POOL="1",
-        )
+        self._start([*words, "--timeout-graceful-shutdown", "2", "--log-level", "warning"], "server", HUSH_DB_POOL="1")
         for _ in range(240):
             try:
                 urllib.request.urlopen(f"{self.address}/api/session", timeout=2)
@@ -66,19 +59,14 @@ class Running:
                 time.sleep(0.25)
         raise RuntimeError((self.place / "server.log").read_text())
 
-    def worker(self, **env: str) -> subprocess.Popen[bytes]:
-        return self._start([sys.executable, *WORKER], f"worker{len(self.processes)}", **env)
+    def worker(self, **env: str) -> Forked:
+        return self._start(WORKER, f"worker{len(self.processes)}", **env)
 
-    def stop(self, some: list[subprocess.Popen[bytes]] | None = None) -> None:
-        """End processes: all of them, or some."""
-        ended = list(self.processes if some is None else some)
-        for process in ended:
-            process.send_signal(signal.SIGTERM)
-        for process in ended:
-            try:
-                process.wait(3)  # a worker in the middle of a job is ended: its storage goes anyhow
-            except subprocess.TimeoutExpired:
-                process.kill()
+    def stop(self, some: list[Forked] | None = None) -> None:
+        """End processes: all of them, or some; what they are in the middle of goes with their storage."""
+        for process in list(self.processes if some is None else some):
+            process.kill()
+            process.wait()
             self.processes.remove(process)
 
 
@@ -115,6 +103,7 @@ def running(transactional_db, apron, served, settings) -> Iterator[Running]:
         os.link(apron[0] / f"apron.{frame}.tif", media / f"apron.{frame}.tif")
     settings.MEDIA_FOOTAGE, settings.DELIVERIES = place / "media", place / "deliveries"
     settings.PROXIES, settings.PLATES = place / "proxies", place / "plates"
+    settings.SCAN_APART = False  # here; the server does
     from demo.load import load
 
     load()
@@ -155,7 +144,8 @@ def page(browser, running) -> Iterator[Page]:
 
 @pytest.fixture
 def crest(page, running, tracked) -> dict:
-    """The fix of a tracked crest in the open shot, two workers at hand; only the first test that asks tracks it."""
+    """The fix of a tracked crest in the open shot; only the first test that asks tracks it. Ask for ``workers`` as well where
+    something is to be worked out."""
     from fixes.models import Fix
     from laying.models import Evidence
 
@@ -165,13 +155,21 @@ def crest(page, running, tracked) -> dict:
     if tracked.rows:
         tracked.put_back()
         load()  # the job's people have gone with the job that was there
-    running.worker()
-    running.worker()
+        open_shot(page, running)
+        return fixes(page)[0]
+    both = [running.worker(), running.worker()]
     open_shot(page, running)
-    if not tracked.rows:
-        circle_the_crest(page)
-        words = f"Held on all {LAST - FIRST + 1} frames"
-        expect(page.get_by_text(words)).to_be_visible(timeout=120_000)
-        wait_for(page, lambda: Evidence.objects.filter(fix=Fix.objects.get()).exists(), seconds=120)
-        tracked.keep()
+    circle_the_crest(page)
+    words = f"Held on all {COUNT} frames"
+    expect(page.get_by_text(words)).to_be_visible(timeout=120_000)
+    wait_for(page, lambda: Evidence.objects.filter(fix=Fix.objects.get()).exists(), seconds=120)
+    tracked.keep()
+    running.stop(both)
     return fixes(page)[0]
+
+
+@pytest.fixture
+def workers(crest, running) -> None:
+    """Two of them, for the tracked crest."""
+    running.worker()
+    running.worker()

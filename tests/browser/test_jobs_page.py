@@ -72,8 +72,7 @@ def test_a_shot_shows_its_mark_and_how_loud_it_is(page: Page, crest: dict, runni
     expect(page.get_by_text(re.compile("Still, plate"))).to_be_visible()
     Tell.objects.filter(fix=fix).delete()
     quiet = {"drift": 0.1, "seam": 0.2, "light": 0.1, "texture": 0.3, "grain": 0.2, "flicker": 0.1}
-    for served in running.processes[1:]:
-        served.terminate()
+    running.stop(running.processes[1:])
     Tell.objects.create(fix=fix, frame=1040, state="x", values={**quiet, "seam": 2.4})
     page.goto(running.address)
     expect(page.get_by_role("img", name="loudest tell 2.4 at 1040")).to_be_visible()

@@ -9,7 +9,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from hushcore.media.pictures import read_codes, write_codes
-from tests.browser.conftest import FIRST, LAST
+from tests.browser.conftest import COUNT, FIRST, LAST
 from tests.browser.screens import (  # fmt: skip
     ANCHOR,
     changes,
@@ -131,7 +131,7 @@ def test_a_plate_goes_out_and_back_and_artwork_is_put_on(page: Page, crest: dict
     wait_for(page, lambda: fixes(page)[0]["art"]["mode"] == "multiply")
 
 
-def test_edge_match_and_tells(page: Page, crest: dict):
+def test_edge_match_and_tells(page: Page, crest: dict, workers):
     hold = begin(page, crest)
     page.get_by_role("radio", name="Heal").click()
     page.keyboard.down("Alt")
@@ -171,9 +171,9 @@ def test_edge_match_and_tells(page: Page, crest: dict):
 
     # the patch is half done, so something gives it away: the workers say where
     page.get_by_role("radio", name="Off").click()
-    expect(page.get_by_role("img", name=re.compile(r"tells: 30 of 30 frames measured, [1-9]"))).to_be_visible(
-        timeout=120_000
-    )
+    expect(
+        page.get_by_role("img", name=re.compile(rf"tells: {COUNT} of {COUNT} frames measured, [1-9]"))
+    ).to_be_visible(timeout=120_000)
     page.get_by_role("button", name=re.compile("^Check")).click()
     table = page.get_by_role("table", name=re.compile("Tells on"))
     expect(table.get_by_role("row")).to_have_count(6)

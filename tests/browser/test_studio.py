@@ -5,9 +5,8 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import ANCHOR_FRAME as ANCHOR
 from tests.browser.conftest import FIRST, Running
-from tests.browser.screens import wait_for
+from tests.browser.screens import ANCHOR, wait_for
 from tests.browser.test_for_everyone import found
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
@@ -124,7 +123,7 @@ def test_versions_are_named_and_gone_back_to(page: Page, healed: dict):
     expect(page.get_by_text("Before going back to Healed from below")).to_be_visible()
 
 
-def test_several_things_are_delivered_watched_and_checked(page: Page, running: Running, healed: dict):
+def test_several_things_are_delivered_watched_and_checked(page: Page, running: Running, healed: dict, workers):
     page.get_by_role("button", name="Deliver", exact=True).click()
     sheet = page.get_by_role("dialog")
     sheet.get_by_role("button", name="Mattes").click()
@@ -220,7 +219,7 @@ def test_people_are_added_given_a_role_and_see_their_job(page: Page, browser: Br
     assert wrong == []
 
 
-def test_a_report_and_a_contact_sheet(page: Page, running: Running, healed: dict):
+def test_a_report_and_a_contact_sheet(page: Page, running: Running, healed: dict, workers):
     stages = page.get_by_role("complementary", name="Stages")
     stages.get_by_role("button", name=re.compile("^Check")).click()
     page.get_by_role("button", name="Make a report").click()

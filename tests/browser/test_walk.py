@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 from hushcore.colour import difference
 from hushcore.colour.encoding import SRGB
 from hushcore.media.pictures import read_codes
-from tests.browser.conftest import FIRST, LAST, Running
+from tests.browser.conftest import COUNT, FIRST, LAST, Running
 from tests.browser.screens import (
     ANCHOR,
     CREST,
@@ -39,10 +39,10 @@ def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
     circle_the_crest(page)
 
     # it tracks while the artist watches: the ribbon fills
-    expect(page.get_by_role("img", name=re.compile(r"drift: [1-9]\d* of 29 frames measured"))).to_be_visible(
+    expect(page.get_by_role("img", name=re.compile(rf"drift: [1-9]\d* of {COUNT - 1} frames measured"))).to_be_visible(
         timeout=60_000
     )
-    expect(page.get_by_text(f"Held on all {LAST - FIRST + 1} frames, anchor {ANCHOR}")).to_be_visible(timeout=120_000)
+    expect(page.get_by_text(f"Held on all {COUNT} frames, anchor {ANCHOR}")).to_be_visible(timeout=120_000)
 
     # the pointer is linked: over the bent apron a cross sits on the same thread in the Still view
     still = page.locator("canvas[data-space=still]")
@@ -111,7 +111,7 @@ def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
 
     # deliver, with the proof
     page.get_by_role("button", name="Deliver").click()
-    page.get_by_role("button", name="Write 30 frames").click()
+    page.get_by_role("button", name=f"Write {COUNT} frames").click()
     expect(page.get_by_text("Delivered", exact=True)).to_be_visible(timeout=180_000)
     expect(page.get_by_text("0 values changed outside the mattes")).to_be_visible()
     check_files(running, apron)
@@ -120,7 +120,7 @@ def test_from_sign_in_to_delivered_files(page: Page, running: Running, apron):
 def check_files(running: Running, apron) -> None:
     """The delivered files themselves: the crest's red is gone on every frame, all else is the source's."""
     (folder,) = (running.place / "deliveries").iterdir()
-    assert len(list(folder.glob("*.tif"))) == LAST - FIRST + 1
+    assert len(list(folder.glob("*.tif"))) == COUNT
     truth = np.load(apron[1] / "truth.npz")
     row, col = int(CREST[1] // 8), int(CREST[0] // 8)
     for frame in (FIRST, 1042, ANCHOR, 1058, LAST):
@@ -203,7 +203,7 @@ def test_trouble_is_told_where_the_artist_is(page: Page, running: Running):
     drag(page, [on_shot(page, x, y) for x, y in ((10, 300), (60, 300), (60, 340))])
     expect(page.get_by_role("alert")).to_contain_text("Draw a loop round it")
     page.get_by_role("button", name="Deliver").click()
-    page.get_by_role("button", name="Write 30 frames").click()
+    page.get_by_role("button", name=f"Write {COUNT} frames").click()
     expect(page.get_by_role("alert").filter(has_text="No fix is on")).to_be_visible()
     page.get_by_role("button", name="Close").click()
     (running.place / "media" / "apron" / f"apron.{LAST}.tif").unlink()
@@ -218,11 +218,11 @@ def test_a_killed_worker_loses_nothing(page: Page, running: Running):
     open_shot(page, running)
     circle_the_crest(page)
     hold = Hold.objects.get()
-    expect(page.get_by_role("img", name=re.compile(r"drift: [3-9] of 29"))).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("img", name=re.compile(rf"drift: [3-9] of {COUNT - 1}"))).to_be_visible(timeout=60_000)
     first.kill()
     first.wait()
     kept = set(HoldFrame.objects.filter(hold=hold).values_list("frame", flat=True))
     assert 0 < len(kept) < LAST - FIRST
     running.worker(HUSH_STALLED_AFTER="6")
-    expect(page.get_by_text(f"Held on all {LAST - FIRST + 1} frames")).to_be_visible(timeout=120_000)
+    expect(page.get_by_text(f"Held on all {COUNT} frames")).to_be_visible(timeout=120_000)
     assert kept <= set(HoldFrame.objects.filter(hold=hold).values_list("frame", flat=True))

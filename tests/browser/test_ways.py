@@ -70,7 +70,7 @@ def test_a_fill_is_chosen_turned_and_dragged_on_the_picture(page: Page, crest: d
     expect(page.get_by_text("Nothing to borrow from yet: drag the clean place in the Still view.")).to_be_visible()
 
 
-def test_ways_are_tried_beside_each_other_and_one_is_taken(page: Page, crest: dict):
+def test_ways_are_tried_beside_each_other_and_one_is_taken(page: Page, crest: dict, workers):
     go_to(page, ANCHOR)
     stage(page).click()
     wait_for(page, lambda: red_in(page, "still") > 0.005)
