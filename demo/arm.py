@@ -31,6 +31,8 @@ SCRATCH = (3.4, 1.50)  # its middle: cm along, radians around (pi / 2 faces the 
 MOLE = (6.3, 1.82)
 SCRATCH_LONG, SCRATCH_WIDE, MOLE_WIDE = 1.9, 0.075, 0.26  # cm
 CREASES = (-5.2, -6.6)
+WRAP = np.array([0.30, 0.16, 0.12])  # how far the lamp reaches round, a channel
+SKY = np.array([0.9, 1.0, 1.15])
 TOO_FAR = 0.12  # cm behind the front surface: hidden
 
 
@@ -246,22 +248,42 @@ def _contact(on: NDArray[np.bool_]) -> F32:
 
 def _lit(colour: F32, slopes: F32, by_along: F64, by_around: F64, time: float) -> F32:
     """Skin under the lamp: light that wraps round a little, redder in the half-shade, and a soft sheen."""
-    normal = np.cross(by_along, by_around)
-    normal *= np.where(normal[:, 2:] > 0, -1.0, 1.0) / np.linalg.norm(normal, axis=1, keepdims=True)
-    long = np.linalg.norm(by_along, axis=1, keepdims=True)
-    wide = np.linalg.norm(by_around, axis=1, keepdims=True)
-    bumped = normal - slopes[:, :1] * by_along / long**2 - slopes[:, 1:] * by_around / wide**2
-    bumped /= np.linalg.norm(bumped, axis=1, keepdims=True)
     way, strength = _light(time)
-    cosine = bumped @ way
-    wrap = np.array([0.30, 0.16, 0.12])
-    diffuse = np.clip((cosine[:, None] + wrap) / (1 + wrap), 0, None) ** 1.2
     half = way + np.array([0, 0, -1.0])
-    half /= np.linalg.norm(half)
-    sheen = 0.055 * np.clip(bumped @ half, 0, 1) ** 26 + 0.02 * np.clip(bumped @ half, 0, 1) ** 7
-    sky = 0.10 + 0.07 * np.clip(-bumped[:, 1], 0, 1)
-    light = strength * (1.02 * diffuse + sky[:, None] * np.array([0.9, 1.0, 1.15]))
-    return np.asarray(colour * light + strength * sheen[:, None], np.float32)
+    out = np.empty_like(colour)
+    _shade(colour, slopes, by_along, by_around, way, half / np.linalg.norm(half), strength, out)
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _shade(colour, slopes, by_along, by_around, way, half, strength, out):  # type: ignore[no-untyped-def]
+    """``out`` (n, 3): places of the skin by their albedo, relief (slopes along and around) and tangents, under the lamp."""
+    normal = np.empty(3)
+    for n in range(len(colour)):
+        a, b = by_along[n], by_around[n]
+        normal[0], normal[1], normal[2] = (
+            a[1] * b[2] - a[2] * b[1],
+            a[2] * b[0] - a[0] * b[2],
+            a[0] * b[1] - a[1] * b[0],
+        )
+        size = np.sqrt(normal[0] ** 2 + normal[1] ** 2 + normal[2] ** 2)
+        side = (-1.0 if normal[2] > 0 else 1.0) / size
+        along = slopes[n, 0] / (a[0] ** 2 + a[1] ** 2 + a[2] ** 2)
+        around = slopes[n, 1] / (b[0] ** 2 + b[1] ** 2 + b[2] ** 2)
+        square, cosine, shine = 0.0, 0.0, 0.0
+        for k in range(3):
+            normal[k] = side * normal[k] - along * a[k] - around * b[k]
+            square += normal[k] ** 2
+            cosine += normal[k] * way[k]
+            shine += normal[k] * half[k]
+        size = np.sqrt(square)
+        cosine, shine = cosine / size, min(max(shine / size, 0.0), 1.0)
+        sheen = 0.055 * shine**26 + 0.02 * shine**7
+        sky = 0.10 + 0.07 * min(max(-normal[1] / size, 0.0), 1.0)
+        for k in range(3):
+            diffuse = max((cosine + WRAP[k]) / (1 + WRAP[k]), 0.0) ** 1.2
+            light = strength * (1.02 * diffuse + sky * SKY[k])
+            out[n, k] = colour[n, k] * light + strength * sheen
 
 
 def render(frame: int, seed: int = 1) -> tuple[F32, F32]:

@@ -3,6 +3,7 @@
 import json
 import math
 import os
+import signal
 import subprocess
 from pathlib import Path
 
@@ -208,6 +209,20 @@ def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path):
     assert "holds: 2 frames" in run("check", f"{tmp_path}/more").stdout
     (tmp_path / "more" / "apron.1051.exr").write_bytes(b"")
     assert "apron.1051.exr has been changed" in run("check", f"{tmp_path}/more", code=1).stderr
+
+
+def test_a_rendering_process_that_is_ended_is_said_and_not_waited_for(monkeypatch):
+    from hushcore.cli import render
+
+    monkeypatch.setattr(render, "_some", ended)
+    with pytest.raises(HushError, match="ended from outside"):
+        list(render._in_processes([[1], [2], [3]], 2))
+
+
+def ended(frames: list[int]) -> list[int]:
+    if 2 in frames:
+        os.kill(os.getpid(), signal.SIGKILL)
+    return frames
 
 
 @pytest.fixture

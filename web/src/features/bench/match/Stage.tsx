@@ -161,7 +161,10 @@ function Chosen({ fix, now, keep }: Pick<PanelProps, "fix"> & { now: Match; keep
       <p className="text-[11.5px] text-soft">
         {share !== "shot"
           ? "Set by hand for this fix."
-          : said.words || "Nothing is chosen yet: light is read from under the mark."}
+          : said.words ||
+            (said.settled
+              ? "There is nothing to choose between here: light is read the plain way."
+              : "Nothing is chosen yet: light is read from under the mark.")}
         {!said.settled && " It is looked at again once things have come to rest."}
       </p>
       <Choice
