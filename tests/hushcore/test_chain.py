@@ -151,7 +151,27 @@ def run(*words: str, code: int = 0) -> subprocess.CompletedProcess[str]:
     return done
 
 
-def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path):
+@pytest.fixture
+def here(capsys, monkeypatch):
+    """The command line without a process of its own: quick, for what it says."""
+
+    def said(*words: str, code: int = 0):
+        from hushcore.cli.main import main
+
+        monkeypatch.setattr("sys.argv", ["hush", *words])
+        try:
+            main()
+            ended = 0
+        except SystemExit as end:
+            ended = int(end.code or 0)
+        told = capsys.readouterr()
+        assert ended == code, told.err
+        return told
+
+    return said
+
+
+def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path, here):
     shot = str(clip.folder / "apron.####.tif")
     assert json.loads(run("info", shot).stdout)["first"] == 1001
     (tmp_path / "ground.json").write_text(json.dumps({"anchor": ANCHOR, "read": [circle(130)], "ignore": []}))
@@ -168,12 +188,12 @@ def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path):
         f"{tmp_path}/hold.json",
     )
     (tmp_path / "points.csv").write_text("id,x,y\na,540,303\nb,600,260\n")
-    run("follow", f"{tmp_path}/hold.json", "--points", f"{tmp_path}/points.csv", "-o", f"{tmp_path}/out.csv")
+    here("follow", f"{tmp_path}/hold.json", "--points", f"{tmp_path}/points.csv", "-o", f"{tmp_path}/out.csv")
     rows = (tmp_path / "out.csv").read_text().splitlines()
     assert rows[0] == "frame,id,x,y,confidence"
     assert len(rows) == 1 + 2 * 6
     assert f"{ANCHOR},a,540.0000,303.0000,1.0000" in rows
-    run("plate", shot, "--frame", str(ANCHOR), "-o", f"{tmp_path}/plate.tif")
+    here("plate", shot, "--frame", str(ANCHOR), "-o", f"{tmp_path}/plate.tif")
     assert (read_codes(tmp_path / "plate.tif") == clip.read(ANCHOR)).all()
     os.symlink(apron[1] / "clean" / f"apron.{ANCHOR}.tif", tmp_path / "finished.tif")
     recipe = {
@@ -201,12 +221,12 @@ def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path):
     assert (proof["frames"], proof["changed_outside"]) == (6, 0)
     one = (tmp_path / "out" / "apron.1050.tif").read_bytes()
     more = ["--mattes", "channels", "--as", "exr-half", "--patch", "straight", "--side-by-side"]
-    run("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/again", "--range", "1050-1050")
+    here("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/again", "--range", "1050-1050")
     assert (tmp_path / "again" / "apron.1050.tif").read_bytes() == one  # the same recipe gives the same bytes
-    run("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/more", "--range", "1050-1051", *more)
+    here("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/more", "--range", "1050-1051", *more)
     names = {"apron.1050.exr", "apron.1051.exr", "patch", "apron-side-by-side.mp4", "proof.json", "SHA256SUMS"}
     assert {entry.name for entry in (tmp_path / "more").iterdir()} == names
-    assert "holds: 2 frames" in run("check", f"{tmp_path}/more").stdout
+    assert "holds: 2 frames" in here("check", f"{tmp_path}/more").out
     (tmp_path / "more" / "apron.1051.exr").write_bytes(b"")
     assert "apron.1051.exr has been changed" in run("check", f"{tmp_path}/more", code=1).stderr
 
@@ -223,26 +243,6 @@ def ended(frames: list[int]) -> list[int]:
     if 2 in frames:
         os.kill(os.getpid(), signal.SIGKILL)
     return frames
-
-
-@pytest.fixture
-def here(capsys, monkeypatch):
-    """The command line without a process of its own: quick, for what it says."""
-
-    def said(*words: str, code: int = 0):
-        from hushcore.cli.main import main
-
-        monkeypatch.setattr("sys.argv", ["hush", *words])
-        try:
-            main()
-            ended = 0
-        except SystemExit as end:
-            ended = int(end.code or 0)
-        told = capsys.readouterr()
-        assert ended == code, told.err
-        return told
-
-    return said
 
 
 @pytest.mark.parametrize("name", ["ground", "recipe", "hold"])
