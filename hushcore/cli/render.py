@@ -160,7 +160,6 @@ def _in_processes(chunks: list[list[int]], workers: int) -> Iterator[Any]:
 
 
 def _run(numbers: list[int], workers: int) -> list[Any]:
-
     done: list[Any] = []
     workers = min(workers, len(numbers))
     chunks = [numbers[k : k + CHUNK] for k in range(0, len(numbers), CHUNK)]
