@@ -8,6 +8,8 @@ import numpy as np
 from hushcore.colour.encoding import Encoding
 from hushcore.colour.looks import baked, default_look
 from hushcore.edge.matte import Edge
+from hushcore.grain.squares import carried
+from hushcore.grain.steps import Steps
 from hushcore.hold.still import Ground
 from hushcore.hold.through import track
 from hushcore.media import yuv
@@ -52,6 +54,10 @@ def main() -> None:
         layout, small = yuv.Layout(8, True, "bt709", 1, 1), plane[:2, :2].copy()
         shown = yuv.rgb16((plane, small, small), layout)
         yuv.patched((plane, small, small), layout, shown, shown + np.uint16(1000))
+    Steps("bt709", 219).kept(shown, shown + np.uint16(1000), True)
+    even, everywhere = np.zeros((96, 96, 3), np.float32), np.ones((96, 96), bool)
+    for channels in (1, 3):
+        carried(even[..., :channels], everywhere, everywhere, (0, 0), 0)
 
 
 if __name__ == "__main__":

@@ -38,8 +38,8 @@ class Grain:
         return float(np.median(self.sigma[:, 1]))
 
     def less(self, rounding: F64) -> "Grain":
-        """The grain without as much white noise, a covariance (3, 3) in tonal units, as rounding what is laid will add; no
-        less than ``LEAST_POWER`` of it at any frequency."""
+        """The grain without as much noise as rounding what is laid will add: a covariance (3, 3) in tonal units, or one a
+        frequency (16, 16, 3, 3); no less than ``LEAST_POWER`` of the grain at any frequency."""
         middle = np.median(self.sigma, axis=0)
         if float((rounding / np.outer(middle, middle)).max()) < NO_ROUNDING:
             return self

@@ -11,10 +11,11 @@ from scipy import ndimage
 
 from hushcore.arrays import F64, Codes
 from hushcore.luma import WEIGHTS
-from hushcore.media.yuv_kernel import add_smoothly, to_rgb
+from hushcore.media.yuv_kernel import to_rgb
+from hushcore.rounding import add_whole
 
-READ_AGAIN, REGAINED = (0.125, 0.75, 0.125), 2  # samples; times
 LEAN = 0.5  # of the neighbours' miss: codecs round a few frequencies, not each sample, so their chroma is smooth
+READ_AGAIN, REGAINED = (0.125, 0.75, 0.125), 2  # samples; times
 
 
 @dataclass(frozen=True)
@@ -107,7 +108,7 @@ def patched(
         part = out[k][small]
         down = _regained(_down(change[..., k], layout), layout)[: part.shape[0], : part.shape[1]]
         cover = _down(mask.astype(float), layout)[: part.shape[0], : part.shape[1]] > 0
-        add_smoothly(part, np.ascontiguousarray(down * layout.chroma[1]), cover, peak, LEAN)
+        add_whole(part, np.ascontiguousarray(down * layout.chroma[1]), cover, peak, LEAN)
     return out[0], out[1], out[2]
 
 

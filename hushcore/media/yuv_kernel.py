@@ -54,24 +54,3 @@ def to_rgb(y, u, v, sub_x, sub_y, left, top, m, y0, ys, c0, cs, out):  # type: i
             out[row, col, 0] = np.uint16(min(max(luma + rv * r, np.float32(0)), full))
             out[row, col, 1] = np.uint16(min(max(luma + gu * b + gv * r, np.float32(0)), full))
             out[row, col, 2] = np.uint16(min(max(luma + bu * b, np.float32(0)), full))
-
-
-@njit(cache=True, nogil=True)
-def add_smoothly(plane, change, cover, peak, lean):  # type: ignore[no-untyped-def]
-    """Whole samples nearest to ``plane`` plus ``change`` where ``cover``, in place, each leaning by ``lean`` towards the miss of
-    those above and before it: a smooth change stays smooth, and does not scatter between two codes."""
-    rows, cols = plane.shape
-    misses = np.zeros((rows, cols))
-    for row in range(rows):
-        for col in range(cols):
-            if not cover[row, col]:
-                continue
-            total, count = 0.0, 0
-            if col > 0:
-                total, count = total + misses[row, col - 1], count + 1
-            if row > 0:
-                total, count = total + misses[row - 1, col], count + 1
-            wanted = plane[row, col] + change[row, col]
-            made = np.rint(wanted + lean * total / max(count, 1))
-            misses[row, col] = made - wanted
-            plane[row, col] = min(max(made, 0), peak)

@@ -144,14 +144,21 @@ def grained(
     fades out, and as much is laid as keeps both together as strong: never more than the grain itself.
     """
     tonal = encoding.tonal_of(mixed)
-    sigma = _sigma_at(grain, luma_of(tonal))
+    sigma = sigma_at(grain, luma_of(tonal))
     own = (1 - matte)[..., None] if kept is None else 1 - matte[..., None] * (1 - kept)
     share = np.sqrt(np.maximum(1 - own**2, 0)) * np.float32(amount)
     noise = fresh(grain, matte.shape, seed) * sigma * share
     return encoding.from_tonal(np.asarray(tonal + noise, np.float32))
 
 
-def _sigma_at(grain: Grain, luma: F32) -> F32:
+def with_grain(mixed: F32, matte: F32, noise: F32, encoding: Encoding) -> F32:
+    """A linear picture (h, w, 3) into which a patch was mixed by ``matte``, with the tonal ``noise`` (h, w, 3) laid as
+    ``grained`` lays it: where the frame's own has gone."""
+    share = np.sqrt(np.maximum(1 - (1 - matte[..., None]) ** 2, 0))
+    return encoding.from_tonal(np.asarray(encoding.tonal_of(mixed) + noise * share, np.float32))
+
+
+def sigma_at(grain: Grain, luma: F32) -> F32:
     """The grain's strength per channel at a luma smoothed by ``SMOOTH``; at half size, for it is smooth itself."""
     low = cv2.GaussianBlur(halved(luma), (0, 0), SMOOTH / HALF)
     return np.asarray(cv2.resize(grain.sigma_at(low), luma.shape[::-1], interpolation=cv2.INTER_LINEAR))

@@ -3,7 +3,6 @@
 Light is matched and mixed in scene-linear; grain is laid in tonal values; codes outside the matte are never touched.
 """
 
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
@@ -16,9 +15,10 @@ from hushcore.grain.steps import Steps, rounding
 from hushcore.light.fields import Light
 from hushcore.patch.between import carried
 from hushcore.patch.candidate import Candidate, candidate
-from hushcore.patch.finish import grained
+from hushcore.patch.finish import grained, with_grain
 from hushcore.patch.fix import LEAST_COVER, Fix, on_frame
 from hushcore.patch.look import Seen, look
+from hushcore.patch.own_grain import grain_seed, own_grain
 from hushcore.patch.place import Place
 
 
@@ -51,13 +51,17 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     beneath = fix.encoding.decode(three(codes[spot.target.slices]))
     made = _made(made_of, own, beneath, spot, fix)
     mixed = np.asarray(beneath + matte[..., None] * (made - beneath), np.float32)
-    grain = fix.evidence.grain
+    grain, smoothly = fix.evidence.grain, False
     if grain is not None and made_of.grain > 0:
-        kept = None if own is None else np.clip(own, 0, 1)
-        seed = zlib.crc32(f"{fix.seed} {frame}".encode())
-        less = grain.less(rounding(fix.evidence.steps, fix.encoding))
-        mixed = grained(mixed, matte, less, made_of.grain, kept, seed, fix.encoding)
-    laid = _written(codes, spot.target, mixed, matte, fix.encoding, fix.evidence.steps)
+        noise = own_grain(codes, frame, seen, made_of, fix)
+        if noise is not None:
+            # it has been rounded once, and would be roughened
+            mixed, smoothly = with_grain(mixed, matte, noise, fix.encoding), True
+        else:
+            kept = None if own is None else np.clip(own, 0, 1)
+            less = grain.less(rounding(fix.evidence.steps, fix.encoding))
+            mixed = grained(mixed, matte, less, made_of.grain, kept, grain_seed(fix, frame), fix.encoding)
+    laid = _written(codes, spot.target, mixed, matte, fix.encoding, fix.evidence.steps, smoothly)
     return Laid(laid, spot.target, matte, seen, light, made_of.lights)
 
 
@@ -100,9 +104,16 @@ def mix(codes: Codes, target: Rect, patch: F32, matte: F32, encoding: Encoding =
 
 
 def _written(
-    codes: Codes, target: Rect, mixed: F32, matte: F32, encoding: Encoding, steps: Steps | None = None
+    codes: Codes,
+    target: Rect,
+    mixed: F32,
+    matte: F32,
+    encoding: Encoding,
+    steps: Steps | None = None,
+    smoothly: bool = False,
 ) -> Codes:
-    """A copy of ``codes`` with the linear picture ``mixed`` in ``target`` where the matte covers, on the luma's own ``steps``."""
+    """A copy of ``codes`` with the linear picture ``mixed`` in ``target`` where the matte covers, on the luma's own ``steps``
+    (``smoothly``: see ``Steps.kept``)."""
     out = codes.copy()
     inside = matte > LEAST_COVER
     if not inside.any():
@@ -113,7 +124,7 @@ def _written(
         luma = np.asarray(laid, np.float64) @ np.array([0.2126, 0.7152, 0.0722])
         laid = np.asarray(luma if laid.dtype.kind == "f" else np.rint(luma), laid.dtype)[..., None]
     if steps is not None and laid.shape == colour.shape and laid.dtype.kind == "u":
-        laid = steps.kept(colour, laid)
+        laid = steps.kept(colour, laid, smoothly)
     np.copyto(colour, laid, where=inside[..., None])
     return out
 

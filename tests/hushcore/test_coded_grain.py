@@ -15,10 +15,10 @@ from hushcore.grain.steps import Steps, rounding, steps_of
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.light.region import Region
 from hushcore.media import yuv
-from hushcore.media.yuv_kernel import add_smoothly
 from hushcore.patch.evidence import _read_on
 from hushcore.patch.finish import finish_of
 from hushcore.patch.place import outside_of
+from hushcore.rounding import add_smoothly
 
 SIDE = 320
 LAPLACIAN = np.array([[-1, 2, -1], [2, -4, 2], [-1, 2, -1]], np.float32)
