@@ -23,10 +23,6 @@ INWARD = 5  # px: the kernel that keeps the finest band's reach inside what can 
 # share of a rounding's variance in the finest band: as white noise has it; of one that leans to its neighbours
 SCATTERED, LEANT = 0.8, 0.35
 LEAST = 0.1  # of the variance
-GRAIN_ALONE, LEAN = (
-    0.6,
-    0.7,
-)  # share of the rest's energy that the patch lacks, from which the rest is grain; of the neighbours' miss
 
 
 def own_grain(codes: Codes, frame: int, seen: Seen, made_of: Candidate, fix: Fix) -> F32 | None:
@@ -34,7 +30,7 @@ def own_grain(codes: Codes, frame: int, seen: Seen, made_of: Candidate, fix: Fix
     shows too little beside the mark.
 
     What the frame differs by from the patch's own picture beside the mark, in squares; as much of it as the patch lacks of
-    the frame's finest energy there. Where steps are coarse, of that only luma; colour is the measured grain's.
+    the frame's finest energy there. What is wider is the measured grain's, and colour where steps are coarse.
     """
     plan, steps, grain = fix.plan, fix.evidence.steps, fix.evidence.grain
     if steps is None or grain is None or plan.stands or plan.source != "replace" or plan.match.grain != "fresh":
@@ -49,7 +45,7 @@ def own_grain(codes: Codes, frame: int, seen: Seen, made_of: Candidate, fix: Fix
     there = fix.encoding.tonal(three(codes[wide.slices]))
     made = fix.encoding.tonal_of(np.maximum(sampling.sampled(made_of.added, x, y), 0))
     luma = luma_of(there), luma_of(made)
-    coarse = steps.count <= COARSE  # colour's grain is finer than its steps, and what is beside holds little but those
+    coarse = steps.count <= COARSE  # colour's grain is less than its steps, and what is beside holds little but those
     rest = squares.grain_of((luma[0] - luma[1])[..., None] if coarse else there - made, usable)
     local = spot.target.moved(-wide.left, -wide.top).slices
     wanted = np.zeros(usable.shape, bool)
@@ -58,8 +54,11 @@ def own_grain(codes: Codes, frame: int, seen: Seen, made_of: Candidate, fix: Fix
     if found is None:
         return None
     laid = np.float32(_strength(*luma, rest, usable, steps)) * found[local]
-    if coarse:
-        laid = laid + made_of.grain / plan.match.grain_amount * _colour(grain, made[local], frame, fix)
+    usual = made_of.grain / plan.match.grain_amount * _measured(grain, made[local], frame, fix)
+    wide_part = cv2.GaussianBlur(usual, (0, 0), squares.WIDE)
+    # of what was measured, all but what is carried already
+    known = luma_of(usual - wide_part)[..., None] if coarse else usual - wide_part
+    laid = laid + usual - known
     return np.asarray(plan.match.grain_amount * laid, np.float32)
 
 
@@ -69,7 +68,7 @@ def _bare(seen: Seen) -> F32:
     usable = cv2.resize(region.usable, region.shape[::-1], interpolation=cv2.INTER_NEAREST) > 0.5
     usable &= seen.spot.outside > CLEAR
     if seen.covering is not None:
-        usable &= seen.covering.alpha < COVERED
+        usable &= (seen.covering.alpha < COVERED) & (seen.covering.near <= 0)
     return np.asarray(usable, np.float32)
 
 
@@ -89,11 +88,11 @@ def _finest(luma: F32, inner: Mask) -> float:
     return float(((luma - cv2.GaussianBlur(luma, (0, 0), FINEST))[inner] ** 2).mean())
 
 
-def _colour(grain: Grain, tonal: F32, frame: int, fix: Fix) -> F32:
-    """The measured grain's colour alone, beyond what rounding will add."""
+def _measured(grain: Grain, tonal: F32, frame: int, fix: Fix) -> F32:
+    """Grain of the measured spectrum, beyond what rounding will add."""
     less = grain.less(rounding(fix.evidence.steps, fix.encoding))
-    made = fresh(less, (tonal.shape[0], tonal.shape[1]), grain_seed(fix, frame)) * sigma_at(less, luma_of(tonal))
-    return np.asarray(made - luma_of(made)[..., None], np.float32)
+    made = fresh(less, (tonal.shape[0], tonal.shape[1]), grain_seed(fix, frame))
+    return np.asarray(made * sigma_at(less, luma_of(tonal)), np.float32)
 
 
 def grain_seed(fix: Fix, frame: int) -> int:
