@@ -30,7 +30,8 @@ def own_grain(codes: Codes, frame: int, seen: Seen, made_of: Candidate, fix: Fix
     shows too little beside the mark.
 
     What the frame differs by from the patch's own picture beside the mark, in squares; as much of it as the patch lacks of
-    the frame's finest energy there. What is wider is the measured grain's, and colour where steps are coarse.
+    the frame's finest energy there. What is wider is the measured grain's. Where steps are coarse, only luma is carried:
+    codecs leave no finer colour there.
     """
     plan, steps, grain = fix.plan, fix.evidence.steps, fix.evidence.grain
     if steps is None or grain is None or plan.stands or plan.source != "replace" or plan.match.grain != "fresh":
@@ -45,7 +46,7 @@ def own_grain(codes: Codes, frame: int, seen: Seen, made_of: Candidate, fix: Fix
     there = fix.encoding.tonal(three(codes[wide.slices]))
     made = fix.encoding.tonal_of(np.maximum(sampling.sampled(made_of.added, x, y), 0))
     luma = luma_of(there), luma_of(made)
-    coarse = steps.count <= COARSE  # colour's grain is less than its steps, and what is beside holds little but those
+    coarse = steps.count <= COARSE
     rest = squares.grain_of((luma[0] - luma[1])[..., None] if coarse else there - made, usable)
     local = spot.target.moved(-wide.left, -wide.top).slices
     wanted = np.zeros(usable.shape, bool)
@@ -53,12 +54,8 @@ def own_grain(codes: Codes, frame: int, seen: Seen, made_of: Candidate, fix: Fix
     found = squares.carried(rest, usable, wanted, (wide.left, wide.top), zlib.crc32(f"{fix.seed}".encode()))
     if found is None:
         return None
-    laid = np.float32(_strength(*luma, rest, usable, steps)) * found[local]
-    usual = made_of.grain / plan.match.grain_amount * _measured(grain, made[local], frame, fix)
-    wide_part = cv2.GaussianBlur(usual, (0, 0), squares.WIDE)
-    # of what was measured, all but what is carried already
-    known = luma_of(usual - wide_part)[..., None] if coarse else usual - wide_part
-    laid = laid + usual - known
+    wide_part = cv2.GaussianBlur(_measured(grain, made[local], frame, fix), (0, 0), squares.WIDE)
+    laid = _strength(*luma, rest, usable, steps) * found[local] + made_of.grain / plan.match.grain_amount * wide_part
     return np.asarray(plan.match.grain_amount * laid, np.float32)
 
 
