@@ -55,9 +55,9 @@ def main() -> None:
         shown = yuv.rgb16((plane, small, small), layout)
         yuv.patched((plane, small, small), layout, shown, shown + np.uint16(1000))
     Steps("bt709", 219).kept(shown, shown + np.uint16(1000), True)
-    even, everywhere = np.zeros((96, 96, 3), np.float32), np.ones((96, 96), bool)
+    everywhere = np.ones((96, 96), bool)
     for channels in (1, 3):
-        carried(even[..., :channels], everywhere, everywhere, (0, 0), 0)
+        carried(np.zeros((96, 96, channels), np.float32), everywhere, everywhere, (0, 0), 0)
 
 
 if __name__ == "__main__":

@@ -24,10 +24,9 @@ OFF, SHARE, FEWEST = 2.0, 0.97, 2000  # codes; of the places; places
 EVERY = 3  # px
 CHROMA_COUNTS = {219.0: 224.0, 876.0: 896.0, 3504.0: 3584.0}  # steps of chroma for those of luma, limited range
 CHROMA_OFF = 6.0  # codes
-ON_IT, BETWEEN = (
-    (0.5, 1.0, 0.5),
-    (0.25, 0.75, 0.75, 0.25),
-)  # how a halved sample spreads, on the first of its two px or between
+# how a halved sample spreads over pixels: on the first of its two, or between them
+ON_IT = (0.5, 1.0, 0.5)
+BETWEEN = (0.25, 0.75, 0.75, 0.25)
 
 
 @dataclass(frozen=True)

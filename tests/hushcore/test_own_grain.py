@@ -18,11 +18,11 @@ from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
+from hushcore.rounding import add_smoothly, add_whole
 
 SIDE, QUALITY = 240, 45
 FIRST, LAST, ANCHOR = 0, 8, 4
 HALVED = yuv.Layout(8, False, "bt709", 1, 1)
-
 LAPLACIAN = np.array([[-1, 2, -1], [2, -4, 2], [-1, 2, -1]], np.float32)
 ENCODING = Encoding("bt1886")
 
@@ -161,6 +161,20 @@ def test_a_rounding_that_leans_keeps_a_smooth_change_smooth_and_its_level():
     assert rough[True] < 0.8 * rough[False]
     fine = Steps("bt709", 876)  # ten bits: nothing leans
     assert (fine.kept(before, after, True) == fine.kept(before, after)).all()
+
+
+@pytest.mark.parametrize("lean", [0.5, 0.7])
+def test_a_long_slope_keeps_its_level(lean):
+    """Leaning alone moves it by half a code and more, for every miss asks for another like it."""
+    y, x = np.mgrid[:160, :160]
+    change, cover = 2.3 + 0.1 * x + 0.057 * y, np.ones((160, 160), bool)
+    off = {}
+    for way in (add_smoothly, add_whole):
+        plane = np.full((160, 160), 1000, np.int32)
+        way(plane, change, cover, 4095, lean)
+        off[way] = float((plane - 1000 - change).mean())
+    assert abs(off[add_smoothly]) > 0.4
+    assert abs(off[add_whole]) < 0.05
 
 
 class Shot:
