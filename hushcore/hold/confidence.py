@@ -28,6 +28,7 @@ PLANE = 0.5  # of it, for a plane: all of the ground says where each of its plac
 TERMS = {"S": (0.310, 0.03), "K": (0.244, 0.03), "M": (0.260, 0.03), "B": (0.251, 0.03), "Z": (0.186, 0.02)}
 AGE = 0.050
 LOG_CAP = 4.0
+WORST = float(GAIN * np.exp(LOG_CAP))  # px: said where nothing is known
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ A ground follows what has most contrast on it: a shadow's edge, a reflection, wh
 that is known to be the surface's and to stand out.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -13,12 +13,15 @@ import numpy as np
 from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
 from hushcore.hold.bridge import AGREE, BEND_SHARE, between, runs
+from hushcore.hold.confidence import WORST
 from hushcore.hold.likeness import held_still, likeness, likenesses, rect_of
 from hushcore.hold.mark import Picture, picture_of, place_of
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.redo import corners_of
+from hushcore.hold.refound import ALIKE, Pace, apart, unbelieved
 from hushcore.hold.search import moved
+from hushcore.hold.state import OFF_FRAME
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tracker
 
@@ -49,13 +52,18 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
         return
     numbers = sorted(hold.frames)
     firm = [n for n in numbers if n not in weak]
-    gone = [n for n in numbers if n not in hold.keys and alike[n] < _least(hold.frames[n], usual, _around(alike, n))]
+    pace = Pace.of(hold, mark, alike, usual)
+    wrong = unbelieved(hold, pace, alike, usual)
+    gone = [
+        n for n in numbers
+        if n in wrong or (n not in hold.keys and alike[n] < _least(hold.frames[n], usual, _around(alike, n)))
+    ]  # fmt: skip
     if not gone:
         return
     held = [n for n in firm if n not in gone]
     clear = [hold.anchor, *sorted(held, key=lambda n: -alike[n])[:TEMPLATES]]
     pictures = [picture_of(hold, read, mark, clear, around) for around in ROUNDS]
-    yield from _Seeker(hold, ground, method, read, mark, pictures, usual, alike).run(gone)
+    yield from _Seeker(hold, ground, method, read, mark, pictures, usual, alike, pace).run(gone, wrong)
 
 
 def seen_again(
@@ -85,10 +93,10 @@ class _Seeker:
 
     def __init__(
         self, hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64, pictures: Sequence[Picture], usual: float,
-        alike: dict[int, float],
+        alike: dict[int, float], pace: Pace,
     ) -> None:  # fmt: skip
         self.hold, self.read, self.mark, self.pictures, self.usual = hold, read, mark, pictures, usual
-        self.alike = {hold.anchor: 1.0, **alike}
+        self.alike, self.pace = {hold.anchor: 1.0, **alike}, pace
         codes = read(hold.anchor)
         self.tracker: Tracker = make_tracker(codes, ground, method, hold.anchor)
         self.rect = rect_of(mark, hold.size)
@@ -96,8 +104,9 @@ class _Seeker:
         self.channel = method.prep.channel
         self.corners = corners_of(hold, ground)
 
-    def run(self, gone: Sequence[int]) -> Iterator[tuple[int, HoldFrame]]:
-        """First away from the first frame, then towards it for what is still missing."""
+    def run(self, gone: Sequence[int], wrong: Collection[int] = ()) -> Iterator[tuple[int, HoldFrame]]:
+        """First away from the first frame, then towards it for what is still missing. ``wrong``: frames that are lost where
+        they are not found."""
         left = set(gone)
         for way, frames in ((1, sorted(gone)), (-1, sorted(gone, reverse=True))):
             for number in frames:
@@ -109,7 +118,19 @@ class _Seeker:
                     left.discard(number)
                     self.hold.frames[number] = found
                     yield number, found
-        yield from self._unseen(left)
+        yield from self._unbelieved(left & set(wrong))
+        yield from self._unseen(left - set(wrong))
+
+    def _unbelieved(self, wrong: set[int]) -> Iterator[tuple[int, HoldFrame]]:
+        """Frames that are lost: the surface is thought to be where it was on the frame before, as seen from the anchor."""
+        for number in sorted(wrong, key=lambda n: abs(n - self.hold.anchor)):
+            row = self.hold.frames[number]
+            params = self.hold.params_at(number - 1 if number > self.hold.anchor else number + 1)
+            drift = np.full_like(row.drift, WORST)
+            cells = None if row.cells is None else np.where(row.cells < OFF_FRAME, 0, row.cells)
+            found = replace(row, params=params, drift=drift, drift_rms=WORST, seen=0.0, lost=True, cells=cells)
+            self.hold.frames[number] = found
+            yield number, found
 
     def _unseen(self, left: set[int]) -> Iterator[tuple[int, HoldFrame]]:
         """Frames on which the mark is nowhere to be found and which are said to be elsewhere than the way past them: they are
@@ -125,16 +146,11 @@ class _Seeker:
                 unseen = row.drift_rms > WEAK and alike < UNLIKE * self.usual
                 # a mark that is seen, partly hidden, may lie further from a way that is only smooth
                 reach = AGREE + deep + (SEEN_SHARE * speed if alike >= FOUND * self.usual else 0)
-                off = self._apart(row.params, way[number]) > reach if whole else unseen
+                off = apart(self.hold, self.mark, row.params, way[number]) > reach if whole else unseen
                 if off and not row.lost:
                     found = replace(row, lost=True, seen=0.0)
                     self.hold.frames[number] = found
                     yield number, found
-
-    def _apart(self, params: F64, others: F64) -> float:
-        """Px by which two maps put the mark apart."""
-        one, other = (self.hold.map_of(each).forward(self.mark) for each in (params, others))
-        return float(np.hypot(*(one - other).T).mean())
 
     def _near(self, number: int, way: int, left: set[int]) -> int | None:
         """The next frame that way (its sign counts) on which the surface is held."""
@@ -171,6 +187,8 @@ class _Seeker:
         best, like = places[int(np.argmax(likes))], max(likes)
         if like < max(self._least(number, near), self.alike[number] + BETTER_BY):
             return None
+        if like < ALIKE * self.usual and self.pace.too_far(best, near, abs(number - near)):
+            return None
         self.alike[number] = like
         measured = self.tracker.judged(self.tracker.look(luma, number, best), best)[0]
         return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))
@@ -196,14 +214,16 @@ class _Seeker:
         way = between(self.hold, ends[0] + 1, ends[1] - 1, self.corners)
         speed = self._speed(ends[0], ends[1], left)
         deep = min(number - ends[0], ends[1] - number)
-        return self._apart(params, way[number]) <= AGREE + deep * (1 + BEND_SHARE * speed)
+        return apart(self.hold, self.mark, params, way[number]) <= AGREE + deep * (1 + BEND_SHARE * speed)
 
     def _speed(self, start: int, end: int, left: set[int]) -> float:
         """Px a frame by which the mark moves between two held frames, or next to them."""
-        speed = self._apart(self.hold.params_at(start), self.hold.params_at(end)) / (end - start)
+        speed = apart(self.hold, self.mark, self.hold.params_at(start), self.hold.params_at(end)) / (end - start)
         for number, beyond in ((start, start - 1), (end, end + 1)):
             if self.hold.has(beyond) and beyond not in left:
-                speed = max(speed, self._apart(self.hold.params_at(number), self.hold.params_at(beyond)))
+                speed = max(
+                    speed, apart(self.hold, self.mark, self.hold.params_at(number), self.hold.params_at(beyond))
+                )
         return speed
 
     def _measured(self, luma: F32, number: int, start: F64) -> Iterator[F64]:

@@ -16,6 +16,7 @@ from hushcore.hold import confidence, kernels, search
 from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap
 from hushcore.hold.mesh import COARSE_BETTER_BY, MIX, Fit, MeshSolver, agreement, residual_scale
 from hushcore.hold.method import Method, channel_of
+from hushcore.hold.nearer import STRAYS, STRAYS_SHARE, nearer
 from hushcore.hold.picture import LEVELS, View, look_at
 from hushcore.hold.planar import PlanarSolver
 from hushcore.hold.state import NOT_READ, OFF_FRAME, Measured, State, Template
@@ -35,7 +36,7 @@ FLAT_BELOW = 0.55  # agreement of a mesh's start under which a plane is tried: t
 CUT_SURE = 6  # frames after which a cut is no flash and nobody walking through
 WELL_SEEN = 0.85  # share of the ground; with less the map is asked a second time, of what is seen alone
 FOUND_SEES, FOUND_ON_FRAME = 0.3, 0.4  # shares of the ground
-FOUND_QUANTILE, FOUND_ALIKE = 0.6, 0.5  # of the cells, the correlation over that next to the anchor
+FOUND_QUANTILE, FOUND_ALIKE = 0.6, 0.7  # of the cells, the correlation over that next to the anchor
 PULLED_FOR = 4  # frames that a hold may have been pulled before it is lost
 SEES_AS_MUCH = 0.04  # of the ground
 MOSTLY_HIDDEN, JUMP, JUMP_SHARE = 0.6, 5.0, 0.4  # share of the ground that is seen; px; of the motion
@@ -108,7 +109,7 @@ class Tracker:
         view = self.look(luma, frame, predicted)
         start = self._searched(view, predicted)
         try:
-            fit = self._solve(view, start, predicted, self.spread(self.state.seen))
+            fit = self._nearer(view, self._solve(view, start, predicted, self.spread(self.state.seen)), predicted)
         except HushError as error:
             if error.kind != "lost":
                 raise
@@ -123,6 +124,15 @@ class Tracker:
             return self._carry_on(predicted)
         self._advance(measured, now)
         return measured
+
+    def _nearer(self, view: View, fit: Fit, predicted: F64) -> Fit:
+        """A mesh's answer, or a nearer one where it strays from how the surface went."""
+        state = self.state
+        if not isinstance(self.solver, MeshSolver) or state.lost_for or state.steps < 2:
+            return fit
+        reach = STRAYS + STRAYS_SHARE * self._apart(state.params, state.previous)
+        strays = self._apart(fit.coefficients, predicted) > reach
+        return nearer(self.solver, view, fit, predicted, state.params, self.spread(state.seen), strays)
 
     def _found_again(self, measured: Measured, now: confidence.Correlation) -> bool:
         """A surface that was lost is found when much of its ground is on the frame and looks as it did: a few cells at the
@@ -346,7 +356,7 @@ class Tracker:
 
     def _carry_on(self, predicted: F64) -> Measured:
         state = self.state
-        drift = np.full(state.seen.shape, confidence.GAIN * np.exp(confidence.LOG_CAP), np.float32)
+        drift = np.full(state.seen.shape, confidence.WORST, np.float32)
         faded = state.params + BEND_KEPT * (predicted - state.params)
         before = state.params
         if state.lost_for == 0 and state.sound is not None and 0 < state.unsound_for <= PULLED_FOR:
@@ -428,7 +438,7 @@ class Tracker:
         return np.asarray((self.state.first_mean * steps + value) / (steps + 1), np.float32)
 
     def _drift(self, still: F32, warped: F32, weight: F32, now: confidence.Correlation, first_mean: F32) -> F32:
-        ceiling = np.full(now.value.shape, confidence.GAIN * np.exp(confidence.LOG_CAP), np.float32)
+        ceiling = np.full(now.value.shape, confidence.WORST, np.float32)
         try:
             scale = residual_scale(still, warped, weight)
         except HushError:  # nothing to read: the figure is its own ceiling
