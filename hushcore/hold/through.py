@@ -11,6 +11,7 @@ from hushcore.hold.auto import chosen
 from hushcore.hold.bridge import bridge, hidden_stretches
 from hushcore.hold.mark import Mark
 from hushcore.hold.method import Method
+from hushcore.hold.onward import onward
 from hushcore.hold.record import Hold, HoldFrame, Reader, follow, start, ways
 from hushcore.hold.seek import BETTER_BY, FOUND, seen_again, sought
 from hushcore.hold.steadier import steadied
@@ -80,6 +81,7 @@ def mended(
     for number, frame in _bridged(hold, ground, method, read, outline, sure):
         hold.frames[number] = frame
         yield number, frame
+    yield from onward(hold, ground, method, read, outline) if outline is not None else ()
     for number, frame in steadied(hold, ground, method, read, outline) if outline is not None else ():
         hold.frames[number] = frame
         yield number, frame
