@@ -16,6 +16,7 @@ from hushcore.hold.confidence import WORST
 from hushcore.hold.likeness import held_still, likeness, rect_of
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
+from hushcore.hold.refound import apart, nowhere
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
 
@@ -23,6 +24,10 @@ STEPS = 16  # frames, at most, from one that was held
 SEES = 0.8  # of the ground as it looks on the frame beside
 ALIKE, ALIKE_SHARE = 0.6, 0.85  # correlation of the mark with the frame beside, and of what that is between held frames
 PAIRS = 4  # held frames that say how alike the mark is from one to the next
+JUMP, JUMP_SHARE = (
+    5.0,
+    2.0,
+)  # px, and of the last motion seen: a lost surface is not thought to have gone further at once
 UNSURE = 6.0  # px of drift: further on from what is itself as doubtful leads nowhere
 
 
@@ -34,13 +39,17 @@ def onward(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
     for way in (1, -1):
         frames = sorted({hold.anchor, *hold.frames}, reverse=way < 0)
         for near in frames:
-            if (near - hold.anchor) * way >= 0 and _firm(hold, near) and _unknown(hold, near + way):
+            if (near - hold.anchor) * way >= 0 and _firm(hold, near) and _unknown(hold, near + way, way):
                 yield from _Walk(hold, ground, method, read, mark, way).on_from(near)
 
 
-def _unknown(hold: Hold, number: int) -> bool:
+def _unknown(hold: Hold, number: int, way: int) -> bool:
+    """Whether a frame is lost, and no bridge could be laid over it: it has no other side, or that says nothing."""
     row = hold.frames.get(number)
-    return row is not None and number not in hold.keys and row.lost and row.drift_rms >= 0.99 * WORST
+    if row is None or number in hold.keys or not row.lost:
+        return False
+    beyond = (n for n in hold.frames if (n - number) * way > 0)
+    return row.drift_rms >= 0.99 * WORST or all(hold.frames[n].lost for n in beyond)
 
 
 def _firm(hold: Hold, number: int) -> bool:
@@ -57,18 +66,32 @@ class _Walk:
         self, hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64, way: int
     ) -> None:  # fmt: skip
         self.hold, self.ground, self.method, self.read, self.way = hold, ground, method, read, way
-        self.rect = rect_of(mark, hold.size)
+        self.rect, self.mark = rect_of(mark, hold.size), mark
         self.first = read(hold.anchor)
 
     def on_from(self, near: int) -> Iterator[tuple[int, HoldFrame]]:
-        """The frames that can be reached."""
-        least = self._least(near)
-        for number in range(near + self.way, near + (STEPS + 1) * self.way, self.way):
-            found = self._step(number, least) if _unknown(self.hold, number) else None
-            if found is None:
-                return
-            self.hold.frames[number] = found
-            yield number, found
+        """The frames that can be reached, and those beyond that are said to be where the surface cannot have gone."""
+        least, followed = self._least(near), True
+        number = near + self.way
+        while _unknown(self.hold, number, self.way):
+            found = self._step(number, least) if followed and abs(number - near) <= STEPS else None
+            followed = found is not None
+            found = found or self._stays(number)
+            if found is not None:
+                self.hold.frames[number] = found
+                yield number, found
+            number += self.way
+
+    def _stays(self, number: int) -> HoldFrame | None:
+        """A lost frame where the surface was a frame before; None where it is not said to have jumped."""
+        hold, near = self.hold, number - self.way
+        went = self._apart(near, near - self.way) if hold.has(near - self.way) else 0.0
+        if self._apart(number, near) <= JUMP + JUMP_SHARE * went:
+            return None
+        return nowhere(hold.frames[number], hold.params_at(near))
+
+    def _apart(self, one: int, other: int) -> float:
+        return apart(self.hold, self.mark, self.hold.params_at(one), self.hold.params_at(other))
 
     def _least(self, near: int) -> float:
         """How alike the mark must be from one frame to the next: nearly as it is between the held frames before."""

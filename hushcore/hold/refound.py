@@ -3,12 +3,14 @@
 What stands out in a ground may be a reflection, which is found again, clearly, wherever it has moved to.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from hushcore.arrays import F64
-from hushcore.hold.record import Hold
+from hushcore.hold.confidence import WORST
+from hushcore.hold.record import Hold, HoldFrame
+from hushcore.hold.state import OFF_FRAME
 
 ALIKE = 0.85  # of how like itself the mark is at best, from which a place far off is believed
 SLACK, SLACK_SHARE = (
@@ -63,3 +65,10 @@ def unbelieved(hold: Hold, pace: Pace, alike: dict[int, float], usual: float) ->
             else:
                 near = n
     return out
+
+
+def nowhere(row: HoldFrame, params: F64) -> HoldFrame:
+    """A frame on which nothing says where the surface is: thought to be at ``params``."""
+    cells = None if row.cells is None else np.where(row.cells < OFF_FRAME, 0, row.cells)
+    drift = np.full_like(row.drift, WORST)
+    return replace(row, params=params, drift=drift, drift_rms=WORST, seen=0.0, lost=True, cells=cells)

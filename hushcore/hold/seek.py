@@ -13,15 +13,13 @@ import numpy as np
 from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
 from hushcore.hold.bridge import AGREE, BEND_SHARE, between, runs
-from hushcore.hold.confidence import WORST
 from hushcore.hold.likeness import held_still, likeness, likenesses, rect_of
 from hushcore.hold.mark import Picture, picture_of, place_of
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.redo import corners_of
-from hushcore.hold.refound import ALIKE, Pace, apart, unbelieved
+from hushcore.hold.refound import ALIKE, Pace, apart, nowhere, unbelieved
 from hushcore.hold.search import moved
-from hushcore.hold.state import OFF_FRAME
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tracker
 
@@ -126,9 +124,7 @@ class _Seeker:
         for number in sorted(wrong, key=lambda n: abs(n - self.hold.anchor)):
             row = self.hold.frames[number]
             params = self.hold.params_at(number - 1 if number > self.hold.anchor else number + 1)
-            drift = np.full_like(row.drift, WORST)
-            cells = None if row.cells is None else np.where(row.cells < OFF_FRAME, 0, row.cells)
-            found = replace(row, params=params, drift=drift, drift_rms=WORST, seen=0.0, lost=True, cells=cells)
+            found = nowhere(row, params)
             self.hold.frames[number] = found
             yield number, found
 

@@ -67,18 +67,32 @@ def test_errors_of_steps_add_up():
     assert all(figure > off(hold, n) for figure, n in zip(figures, LOST, strict=True))
 
 
-def test_behind_a_board_nothing_is_followed():
+def test_behind_a_board_nothing_is_followed_and_what_had_jumped_is_thought_to_be_where_it_was():
+    """A hold that is lost says so, and does not fly about: 90 px beside and more were said."""
     hold = lost_from()
-    assert list(onward(hold, GROUND, PLANE, lambda n: shot(n, covered=n in LOST), LOOP)) == []
-    assert hold.frames[LOST[0]].lost
+    for n in LOST:
+        hold.frames[n] = replace(hold.frames[n], drift_rms=7.0)
+    list(onward(hold, GROUND, PLANE, lambda n: shot(n, covered=n in LOST), LOOP))
+    assert all(hold.frames[n].lost for n in LOST)
+    assert hold.frames[LOST[-1]].drift_rms == WORST
+    there = hold.at(LOST[0] - 1).forward(LOOP)
+    assert np.abs(hold.at(LOST[-1]).forward(LOOP) - there).max() < 25
 
 
 @pytest.mark.parametrize("known", [{"drift_rms": 4.0}, {"lost": False}], ids=["bridged", "held"])
 def test_a_frame_that_something_says_where_it_is_stays(known: dict[str, float]):
     hold = lost_from()
-    for n in LOST:
+    for n in LOST[:-1]:
         hold.frames[n] = replace(hold.frames[n], **known)
+    hold.frames[LOST[-1]] = replace(hold.frames[LOST[-1]], lost=False, drift_rms=8.0)
     assert list(onward(hold, GROUND, PLANE, fading, LOOP)) == []
+
+
+def test_what_was_lost_to_the_end_of_the_shot_is_followed_whatever_its_figure_says():
+    hold = lost_from()
+    for n in LOST:
+        hold.frames[n] = replace(hold.frames[n], drift_rms=7.0)
+    assert sorted(dict(onward(hold, GROUND, PLANE, fading, LOOP))) == list(LOST)
 
 
 def test_from_a_frame_that_is_in_doubt_and_past_a_place_set_by_hand_nothing_goes_on():
