@@ -12,9 +12,10 @@ import numpy as np
 from hushcore.arrays import F32, F64, Codes, Rect
 from hushcore.errors import HushError
 from hushcore.geometry import homography, spline
-from hushcore.hold import confidence, kernels, search
+from hushcore.hold import confidence, search
+from hushcore.hold.figures import Drift, cells_of, over_ground
 from hushcore.hold.maps import HoldMap, MeshMap, PlanarMap
-from hushcore.hold.mesh import COARSE_BETTER_BY, MIX, Fit, MeshSolver, agreement, residual_scale
+from hushcore.hold.mesh import COARSE_BETTER_BY, Fit, MeshSolver, agreement
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.nearer import STRAYS, STRAYS_SHARE, nearer
 from hushcore.hold.picture import LEVELS, View, look_at
@@ -57,7 +58,7 @@ class Tracker:
     size: tuple[int, int]
     solver: MeshSolver | PlanarSolver
     state: State
-    _flow: confidence.FlowCheck = field(default_factory=confidence.FlowCheck)
+    _drift: Drift = field(default_factory=Drift)
 
     @property
     def kind(self) -> str:
@@ -365,7 +366,7 @@ class Tracker:
             before = last + state.unsound_for * (last - earlier)
             faded = before + BEND_KEPT * (last - earlier)
         self.state = replace(state, params=faded, previous=before, steps=state.steps + 1, lost_for=state.lost_for + 1)
-        cells = self._cells(faded, np.zeros_like(state.seen))
+        cells = cells_of(self.map_of(faded), self.still, self.size, np.zeros_like(state.seen))
         return Measured(faded, drift, float(drift.mean()), cells, 0.0, True)
 
     def _correlated(self, view: View, params: F64, against: Still) -> tuple[confidence.Correlation, F32, F32, F32]:
@@ -384,17 +385,11 @@ class Tracker:
         visible = confidence.visibility(now, baseline)
         seen = visible.weight
         lost = visible.sure < min(SURE_CELLS, max(1, now.known.sum() // 4)) or visible.sure_share < SURE_SHARE
-        drift = self._drift(still, warped, weight, now, self._first_mean(now.value))
-        rms = self._over_ground(drift, now.known, seen)
-        cells = self._cells(params, np.where(now.known, seen, 0))
+        first_mean, plane = self._first_mean(now.value), not self.method.bends
+        drift = self._drift.of(still, warped, weight, now, first_mean, state.steps + 1, plane)
+        rms = over_ground(drift, now.known, seen)
+        cells = cells_of(self.map_of(params), self.still, self.size, np.where(now.known, seen, 0))
         return Measured(params, drift, rms, cells, visible.share, lost), now
-
-    def _over_ground(self, drift: F32, known: np.ndarray, seen: F32) -> float:
-        """RMS of drift over what is seen of the ground: what is covered is told as covered, not as drift."""
-        used = known & (seen > confidence.SEEN_LOW)
-        if not used.any():
-            return float(drift.mean())
-        return float(np.sqrt((drift[used] ** 2).mean()))
 
     def _advance(self, measured: Measured, now: confidence.Correlation) -> None:
         state = self.state
@@ -416,42 +411,11 @@ class Tracker:
             unsound_for=0 if well else state.unsound_for + 1,
         )  # fmt: skip
 
-    def _cells(self, params: F64, used: F32) -> np.ndarray:
-        """Codes of the cells: how far they are used, or why not."""
-        rows, cols = used.shape
-        rect, size = self.still.rect, confidence.CELL
-        xs = rect.left + (np.arange(cols) + 0.5) * size - 0.5
-        ys = rect.top + (np.arange(rows) + 0.5) * size - 0.5
-        at = self.map_of(params).forward(np.stack(np.meshgrid(xs, ys), -1))
-        width, height = self.size
-        off = (at[..., 0] < 0) | (at[..., 1] < 0) | (at[..., 0] > width - 1) | (at[..., 1] > height - 1)
-        codes = np.round(9 * np.clip(used, 0, 1)).astype(np.uint8)
-        codes[off] = OFF_FRAME
-        ground = cv2.resize(self.still.weights[confidence.HALF_SIZE], (cols, rows), interpolation=cv2.INTER_AREA)
-        codes[ground < 0.1] = NOT_READ
-        return codes
-
     def _first_mean(self, value: F32) -> F32:
         steps = self.state.steps
         if steps >= NEXT_TO_ANCHOR:
             return self.state.first_mean
         return np.asarray((self.state.first_mean * steps + value) / (steps + 1), np.float32)
-
-    def _drift(self, still: F32, warped: F32, weight: F32, now: confidence.Correlation, first_mean: F32) -> F32:
-        ceiling = np.full(now.value.shape, confidence.WORST, np.float32)
-        try:
-            scale = residual_scale(still, warped, weight)
-        except HushError:  # nothing to read: the figure is its own ceiling
-            return ceiling
-        terms = np.zeros((*now.value.shape, kernels.BLOCK_TERMS), np.float32)
-        kernels.block_sums(still, warped, np.ascontiguousarray(weight, np.float32), np.float32(scale), 8, terms)
-        posterior, leftover = confidence.block_signals(terms, scale, MIX)
-        flow, back = self._flow.measure(still, warped, weight, now.value.shape)
-        drop = np.where(now.known, np.maximum(first_mean - now.value, 0), 0.5)
-        figure = confidence.drift_figure(
-            confidence.Signals(posterior, leftover, flow, drop, back, self.state.steps + 1)
-        )
-        return figure if self.method.bends else np.asarray(confidence.PLANE * figure, np.float32)
 
 
 def make_tracker(codes: Codes, ground: Ground, method: Method | str, frame: int | None = None) -> Tracker:
