@@ -118,7 +118,8 @@ def test_the_inset_steps_aside_and_can_be_put_anywhere(page: Page, crest: dict):
 def test_a_hint_goes_once_it_is_done_and_stays_away(page: Page, crest: dict):
     hint = page.locator("[data-hint=hold]")
     expect(hint).to_be_visible()
-    page.get_by_label("Laid on it").select_option("checks")
+    with page.expect_response(re.compile("/api/session/done")):
+        page.get_by_label("Laid on it").select_option("checks")
     expect(hint).to_have_count(0)
     page.reload()
     expect(page.get_by_label("Laid on it")).to_be_visible()

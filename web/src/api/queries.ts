@@ -123,7 +123,7 @@ export const useJobStorage = (job: number) =>
 export async function doneOnce(what: string) {
   await queries.cancelQueries({ queryKey: keys.session }); // an answer from before would bring it back
   queries.setQueryData<Session>(keys.session, (now) => now && { ...now, done: [...now.done, what] });
-  const made = client.POST("/api/session/done", { body: { what } });
+  const made = client.POST("/api/session/done", { body: { what }, keepalive: true }); // also when the page is left at once
   await made.then(
     ({ data }) => data && queries.setQueryData<Session>(keys.session, data as Session),
     () => undefined, // it would only come back
