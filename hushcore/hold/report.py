@@ -113,7 +113,8 @@ def place_of(frame: HoldFrame, corner: tuple[int, int]) -> tuple[float, float] |
 
 
 def _weak(kind: str, stretch: list[int], notes: Mapping[int, Note], anchor: int) -> Weak:
-    worst = max(stretch, key=lambda number: notes[number].drift + 1e3 * notes[number].hidden)
+    hiding = 0.0 if kind == "drift" else 1e3  # what is said of drift is where that is largest
+    worst = max(stretch, key=lambda number: notes[number].drift + hiding * notes[number].hidden)
     note = notes[worst]
     first, last = stretch[0], stretch[-1]
     middle = (first + last) // 2

@@ -15,6 +15,7 @@ from hushcore.hold.nearer import nearer, squeezed
 from hushcore.hold.picture import PLAIN, look_at
 from hushcore.hold.record import Hold
 from hushcore.hold.refound import Pace, unbelieved
+from hushcore.hold.report import Note, weak_stretches
 from hushcore.hold.seek import sought
 from hushcore.hold.still import Ground, make_still
 from tests.hushcore.test_hold import codes_of, warped
@@ -75,6 +76,15 @@ def test_a_mark_that_is_seen_is_found_where_it_is_and_not_where_the_hold_was_fou
     list(sought(hold, GROUND, PLANE, lambda n: shot(n, covered=n in HIDDEN), LOOP))
     assert max(off(hold, n) for n in AFTER) < 0.5
     assert not any(hold.frames[n].lost for n in AFTER)
+
+
+def test_drift_is_told_where_it_is_largest_and_not_where_most_is_covered():
+    notes = {
+        n: Note(drift, False, "", hidden, 0.0, None) for n, (drift, hidden) in enumerate([(3.0, 0.3), (8.8, 0.1)], 1)
+    }
+    (weak,) = weak_stretches(notes, anchor=0)
+    assert (weak.kind, weak.worst) == ("drift", 2)
+    assert "8.8 px from 1 to 2, most at 2" in weak.words
 
 
 BOX = Rect(120, 120, 392, 392)
