@@ -10,7 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from hushcore.arrays import F64
+from hushcore.arrays import F32, F64
 from hushcore.errors import HushError
 from hushcore.hold.confidence import WORST
 from hushcore.hold.likeness import held_still, likeness, rect_of
@@ -24,10 +24,9 @@ STEPS = 16  # frames, at most, from one that was held
 SEES = 0.8  # of the ground as it looks on the frame beside
 ALIKE, ALIKE_SHARE = 0.6, 0.85  # correlation of the mark with the frame beside, and of what that is between held frames
 PAIRS = 4  # held frames that say how alike the mark is from one to the next
-JUMP, JUMP_SHARE = (
-    5.0,
-    2.0,
-)  # px, and of the last motion seen: a lost surface is not thought to have gone further at once
+# px, and of the last motion seen: a lost surface is not thought to have gone further at once
+JUMP, JUMP_SHARE = 5.0, 2.0
+NOTHING_KNOWN = 0.99 * WORST  # px: figures are stored rounded
 UNSURE = 6.0  # px of drift: further on from what is itself as doubtful leads nowhere
 
 
@@ -49,7 +48,7 @@ def _unknown(hold: Hold, number: int, way: int) -> bool:
     if row is None or number in hold.keys or not row.lost:
         return False
     beyond = (n for n in hold.frames if (n - number) * way > 0)
-    return row.drift_rms >= 0.99 * WORST or all(hold.frames[n].lost for n in beyond)
+    return row.drift_rms >= NOTHING_KNOWN or all(hold.frames[n].lost for n in beyond)
 
 
 def _firm(hold: Hold, number: int) -> bool:
@@ -112,7 +111,7 @@ class _Walk:
         other = held_still(self._luma(number), self.hold.map_of(params), self.rect)
         return float(np.nan_to_num(likeness(one, other)))
 
-    def _luma(self, number: int):  # type: ignore[no-untyped-def]
+    def _luma(self, number: int) -> F32:
         return channel_of(self.read(number), self.method.prep.channel)
 
     def _step(self, number: int, least: float) -> HoldFrame | None:

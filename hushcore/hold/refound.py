@@ -13,10 +13,8 @@ from hushcore.hold.record import Hold, HoldFrame
 from hushcore.hold.state import OFF_FRAME
 
 ALIKE = 0.85  # of how like itself the mark is at best, from which a place far off is believed
-SLACK, SLACK_SHARE = (
-    4.0,
-    1.5,
-)  # px, and of its fastest motion, by which a mark may have gone on each frame while it was hidden
+# px, and of its fastest motion on each frame, that a mark may have gone while it was hidden
+SLACK, SLACK_SHARE = 4.0, 1.5
 
 
 @dataclass(frozen=True)

@@ -14,13 +14,7 @@ from hushcore.hold.method import Prep
 from hushcore.hold.picture import LEVELS, PLAIN, Level, View, fill, look_at
 
 SMALLEST_GROUND = 16  # px
-LEAST_CONTRAST = 0.0025  # encoded; from this on there is something to hold on to, whatever the grain
-# with less there is where it is so many times what grain alone would give, and this much
-OVER_GRAIN, FAINTEST = 3.0, 0.0012
-SMOOTH, WIDE = 2.0, 12.0  # px: the detail between them is judged
-# of white grain's standard deviation: what is left of it between them, and what is finer than the former (from the powers
-# of Gaussian filters: 1 / (4 pi sigma^2) for one, 1 / (2 pi (a^2 + b^2)) for the product of two)
-GRAIN_LEFT, GRAIN_FINER = 0.135, 0.970
+LEAST_CONTRAST = 0.0025  # encoded; below this there is nothing to hold on to
 STANDS_GROWTH = 6.0  # px
 FACETS = 64  # points to which keyed shapes are brought before they are mixed
 
@@ -187,14 +181,11 @@ def make_still(anchor_luma: F32, ground: Ground, rect: Rect, prep: Prep = PLAIN,
 
 
 def _check_texture(picture: F32, mask: F32) -> None:
-    """A ground without texture cannot be held: its contrast, against what grain alone would give."""
-    smooth = cv2.GaussianBlur(picture, (0, 0), SMOOTH)
-    detail = smooth - cv2.GaussianBlur(smooth, (0, 0), WIDE)
-    inside = mask > 0.5
-    contrast = float(detail[inside].std()) if inside.any() else 0.0
-    grain = float((picture - smooth)[inside].std()) * GRAIN_LEFT / GRAIN_FINER if inside.any() else 0.0
-    least = min(LEAST_CONTRAST, max(FAINTEST, OVER_GRAIN * grain))
-    if inside.sum() < SMALLEST_GROUND**2 or contrast < least:
+    """A ground without texture cannot be held: compare its contrast, less what noise alone would give."""
+    smooth = cv2.GaussianBlur(picture, (0, 0), 2.0)
+    detail = smooth - cv2.GaussianBlur(smooth, (0, 0), 12.0)
+    inside = detail[mask > 0.5]
+    if inside.size < SMALLEST_GROUND**2 or float(inside.std()) < LEAST_CONTRAST:
         raise HushError(
             "The ground has no texture to hold on to; include a seam, print or edge of the surface.", "no-texture"
         )

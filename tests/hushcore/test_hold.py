@@ -9,7 +9,6 @@ from skimage.registration import phase_cross_correlation
 from hushcore.arrays import Rect
 from hushcore.errors import HushError
 from hushcore.geometry import homography, spline
-from hushcore.hold import still
 from hushcore.hold.maps import MeshMap, PlanarMap, dense_forward, dense_inverse
 from hushcore.hold.record import Hold
 from hushcore.hold.state import State
@@ -153,29 +152,6 @@ def test_a_ground_without_texture_is_refused():
     flat = np.full((512, 512), 0.4)
     with pytest.raises(HushError, match="no texture"):
         make_tracker(codes_of(flat, 0, 0.003), Ground.of(BOX), "mesh")
-
-
-@pytest.mark.parametrize(("grain", "held"), [(0.002, True), (0.014, False)])
-def test_a_faint_texture_is_a_ground_where_it_stands_out_of_the_grain(texture, grain: float, held: bool):
-    """Paper in soft light: less than .002 of contrast, which 1.4 % of grain hides."""
-    detail = cv2.GaussianBlur(texture, (0, 0), still.SMOOTH) - cv2.GaussianBlur(texture, (0, 0), still.WIDE)
-    faint = 0.5 + 0.0022 / detail.std() * (texture - texture.mean())
-    if held:
-        moved = codes_of(warped(faint, lambda p: p - [2.4, 1.3]), 1, grain)
-        tracker = make_tracker(codes_of(faint, 0, grain), Ground.of(BOX), "planar")
-        at = tracker.map_of(tracker.step(moved).params).forward(np.array([[255.0, 255.0]]))[0]
-        assert at - 255 == pytest.approx([2.4, 1.3], abs=0.1)
-        return
-    with pytest.raises(HushError, match="no texture"):
-        make_tracker(codes_of(faint, 0, grain), Ground.of(BOX), "planar")
-
-
-def test_white_grain_leaves_what_is_said_of_it():
-    noise = np.random.default_rng(0).normal(0, 1, (1200, 1200)).astype(np.float32)
-    smooth = cv2.GaussianBlur(noise, (0, 0), still.SMOOTH)
-    between = smooth - cv2.GaussianBlur(smooth, (0, 0), still.WIDE)
-    assert between.std() == pytest.approx(still.GRAIN_LEFT, rel=0.01)
-    assert (noise - smooth).std() == pytest.approx(still.GRAIN_FINER, rel=0.01)
 
 
 def test_shift_error_is_near_the_cramer_rao_bound(texture):

@@ -9,7 +9,7 @@ from hushcore.arrays import Rect
 from hushcore.geometry import spline
 from hushcore.hold.confidence import WORST
 from hushcore.hold.maps import MeshMap
-from hushcore.hold.mesh import Fit, MeshSolver
+from hushcore.hold.mesh import AGREES, Fit, MeshSolver, agreement
 from hushcore.hold.method import Stiffness, channel_of
 from hushcore.hold.nearer import nearer, squeezed
 from hushcore.hold.picture import PLAIN, look_at
@@ -136,8 +136,9 @@ def test_a_mesh_one_thread_further_gives_way_to_the_one_where_the_motion_went():
 
 
 def test_a_prediction_that_is_wrong_does_not_pull_a_good_mesh_away():
-    solver, view = solved(right=5.0, faint=0.02)
+    solver, view = solved(right=5.0, faint=0.15, grain=0.35)
     right = fitted(solver, view, 5.0)
+    assert agreement(solver, view, right.coefficients) < AGREES  # else nothing else is asked
     assert nearest(solver, view, right, at_right(solver, 4.0 + WEAVE)) == pytest.approx(5, abs=0.2)
 
 
