@@ -4,17 +4,15 @@ All pictures are scene-linear (h, w, 3) on the still surface: ``current`` the fr
 in the frame's light. Where something passes in front, the one does not look like the other.
 """
 
-import base64
-import zlib
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, F64, Mask, known_percentile, mean, most
+from hushcore.arrays import F32, F64, Mask, mean, most
 from hushcore.edge.outline import Outline
+from hushcore.edge.signs import Signs, Usual
 
 BLACK = 0.003
 PRE_BLUR, PRE_BLUR_LEAVES = 0.6, 0.22  # half-size px, and the share of white noise's variance that it leaves
@@ -23,7 +21,6 @@ LIGHT_SIGMA = 3.5  # half-size px
 CONTRAST_COUNTS = 1.6  # times the share of the texture's contrast that is seen
 TELLS = 0.45  # expected correlation: with less, texture says nothing
 FEWEST = 200  # places
-USUAL_FRAMES, USUAL_LOW = 5, 0.3  # frames that tell what is usual, and the share of them that may look worse
 LOOKS_RIGHT, LEAST_USUAL = (
     0.75,
     0.45,
@@ -78,74 +75,11 @@ class Covering:
     near: F32
 
 
-@dataclass(frozen=True)
-class Signs:
-    """What a frame shows of a surface, all (h, w) at half size: how ``alike`` its texture is (correlation) and is
-    ``expected`` to be beside its grain; log units by which its light (``rest``) and colour (``tint``) are not explained;
-    where it is ``readable``; where the ``mark`` itself is seen, so that nothing can be in front of it;
-    where it is ``brighter`` than the light explains, and by how much brighter or darker (``level``, log units)."""
-
-    alike: F32
-    expected: F32
-    rest: F32
-    tint: F32
-    readable: Mask
-    mark: Mask
-    brighter: Mask
-    level: F32
-
-
-@dataclass(frozen=True)
-class Usual:
-    """What a surface usually shows at each of its places, over a shot: the same figures, from ``left``, ``top`` on (px of
-    the still surface). What passes is there on few frames, a reflection or a fold on many."""
-
-    left: int
-    top: int
-    alike: F32
-    rest: F32
-    tint: F32
-    spread: F32
-
-    @staticmethod
-    def of_frames(left: int, top: int, frames: Sequence[Signs]) -> "Usual | None":
-        """From some frames over the shot; None when they are too few to tell what is usual."""
-        if len(frames) < USUAL_FRAMES:
-            return None
-        weak, strong = 100 * USUAL_LOW, 100 * (1 - USUAL_LOW)
-        maps = {}
-        for name, share in (("alike", weak), ("rest", strong), ("tint", strong), ("spread", strong)):
-            source = "alike" if name == "spread" else name
-            every = np.stack([np.where(one.readable, getattr(one, source), np.nan) for one in frames])
-            maps[name] = np.nan_to_num(known_percentile(every, share), nan=-1.0)  # places that no frame shows: -1
-        maps["spread"] = np.maximum(maps["spread"] - maps["alike"], 0)
-        return Usual(left, top, **maps)
-
-    def over(self, left: int, top: int, shape: tuple[int, int]) -> "Usual":
-        """The part of it that lies under half-size places from ``left``, ``top`` on; -1 where nothing is known."""
-        dx, dy = (left - self.left) // 2, (top - self.top) // 2
-        move = np.array([[1, 0, -dx], [0, 1, -dy]], np.float32)
-        parts = [
-            cv2.warpAffine(side, move, (shape[1], shape[0]), flags=cv2.INTER_NEAREST, borderValue=-1.0)
-            for side in (self.alike, self.rest, self.tint, self.spread)
-        ]
-        return Usual(left, top, *(np.asarray(part, np.float32) for part in parts))
-
-    def plain(self) -> dict[str, Any]:
-        """As JSON-ready data."""
-        packed = np.stack(
-            [np.clip(np.rint(side * 50), -50, 127) for side in (self.alike, self.rest, self.tint, self.spread)]
-        )
-        return {
-            "left": self.left, "top": self.top, "shape": list(self.alike.shape),
-            "maps": base64.b64encode(zlib.compress(packed.astype(np.int8).tobytes(), 6)).decode(),
-        }  # fmt: skip
-
-    @staticmethod
-    def of(data: dict[str, Any]) -> "Usual":
-        """From ``plain`` data."""
-        flat = np.frombuffer(zlib.decompress(base64.b64decode(data["maps"])), np.int8).astype(np.float32) / 50
-        return Usual(int(data["left"]), int(data["top"]), *flat.reshape(4, *data["shape"]))
+def both(one: Covering | None, other: Covering | None) -> Covering | None:
+    """Two things in front at once."""
+    if one is None or other is None:
+        return one or other
+    return Covering(np.maximum(one.alpha, other.alpha), np.maximum(one.near, other.near))
 
 
 def signs(now: F32, then: F32, painted: F32, slope: F32, gain: F64, readable: Mask, area: F32) -> Signs:

@@ -11,7 +11,8 @@ from dataclasses import replace
 import numpy as np
 
 from hushcore.arrays import F32
-from hushcore.edge.front import Front, Signs, Usual
+from hushcore.edge.front import Front
+from hushcore.edge.signs import Signs, Usual
 from hushcore.hold.record import Hold
 from hushcore.light.standing import Standing
 from hushcore.patch.explain import Figures, Place, Way, figures, places_of, retouched, spread
@@ -97,7 +98,7 @@ def settled(
 def _signs(place: Place, fix: Fix) -> Signs:
     seen = place.seen
     assert seen.maps is not None
-    return signs_of(seen.first, fix, seen.maps, seen.smeared)
+    return signs_of(seen.first, fix, seen.maps, seen.smeared, place.frame)
 
 
 def _ways(multiplies: float) -> list[Way]:

@@ -1,13 +1,14 @@
 """A frame looked at on the still surface: what can be read there, and what passes in front."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from hushcore.arrays import F32, Codes, Mask, Rect, most
-from hushcore.edge import front
+from hushcore.edge import front, strands
+from hushcore.edge.signs import Signs
 from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
@@ -82,7 +83,12 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     if mask is not None:
         covering = _unmixed(front.corrected(mask, drawn), drawn, current, usable, pair_of, fix, smeared)
     if covering is not None:
-        first = pair_of(usable & (covering.alpha < COVERED))
+        usable = usable & (covering.alpha < COVERED)
+        first = pair_of(usable)
+    thin = _strands(first, current, usable, smeared, frame, fix, spot.rect)
+    if thin is not None:
+        covering = front.both(covering, thin)
+        first = pair_of(usable & (thin.alpha < COVERED))
     return Seen(spot, smeared, current, covering, first, gleam, maps)
 
 
@@ -135,6 +141,31 @@ def _found(
     return np.asarray(cv2.resize(half.astype(np.uint8), pair.region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0)
 
 
+def _strands(
+    pair: Pair, current: F32, usable: Mask, smeared: Smear | None, frame: int, fix: Fix, rect: Rect
+) -> front.Covering | None:  # fmt: skip
+    """What is too thin in front to be found as a shape; None where there is none."""
+    usual, row = fix.evidence.usual, fix.hold.frames.get(frame)
+    if usual is None or usual.lines is None or fix.plan.stands or not fix.plan.front.auto:
+        return None
+    if row is not None and row.lost:
+        return None
+    here = usual.over(rect.left, rect.top, (pair.q.shape[0], pair.q.shape[1])).lines
+    assert here is not None
+    shown = strands.found(_lines(pair, fix, frame), here, pair.region.outside)
+    if shown is None:
+        return None
+    original = blurred(fix.sheets[0].original, smeared)
+    lit = original * np.exp(full(pair.slope, pair.region))
+    return front.Covering(*strands.covering(*shown, current, lit, usable))
+
+
+def _lines(pair: Pair, fix: Fix, frame: int) -> strands.Lines:
+    row = fix.hold.frames.get(frame)
+    drift = 0.0 if row is None else row.drift_rms
+    return strands.lines(pair.q - pair.slope, pair.then, pair.region.usable > 0, drift)
+
+
 def _drawn(maps: Maps, frame: int, fix: Fix) -> list[tuple[F32, bool]]:
     """What was drawn to correct it: how far each place is covered, and whether it is taken away."""
     out = []
@@ -167,14 +198,15 @@ def _unmixed(
     return covering
 
 
-def signs_of(pair: Pair, fix: Fix, maps: Maps, smeared: Smear | None) -> front.Signs:
-    """What a frame shows of the surface, place by place."""
+def signs_of(pair: Pair, fix: Fix, maps: Maps, smeared: Smear | None, frame: int | None = None) -> Signs:
+    """What a frame shows of the surface, place by place; its ``lines`` where the ``frame`` is named."""
     gain = grain_gain(pair.q, pair.now, pair.then, pair.region)
     painted = blurred(halved(fix.sheets[0].painted), halved_smear(smeared))
     x, y = (halved(side) for side in maps)
     (xv, xu), (yv, yu) = np.gradient(x), np.gradient(y)
     area = np.asarray((xu * yv - xv * yu) / HALF**2, np.float32)
-    return front.signs(pair.now, pair.then, painted, pair.slope, gain, pair.region.usable > 0, area)
+    made = front.signs(pair.now, pair.then, painted, pair.slope, gain, pair.region.usable > 0, area)
+    return made if frame is None else replace(made, lines=_lines(pair, fix, frame).strength)
 
 
 def hidden_on(hold: Hold, frame: int, rect: Rect) -> F32 | None:

@@ -3,8 +3,9 @@
 from dataclasses import dataclass, field
 from typing import Any
 
-from hushcore.edge.front import Front, Usual
+from hushcore.edge.front import Front
 from hushcore.edge.matte import Edge
+from hushcore.edge.signs import Usual
 from hushcore.errors import HushError
 from hushcore.fill.plan import Fill
 from hushcore.grain.model import Grain

@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 
 from hushcore.edge import front
+from hushcore.edge.signs import Usual
 
 SIDE = 96
 GAIN = np.full(3, 2e-5)
@@ -31,7 +32,7 @@ def signs(now, then, painted=None):
 @pytest.fixture(scope="module")
 def usual(surface):
     """As nine frames show it with nothing in front."""
-    found = front.Usual.of_frames(0, 0, [signs(noisy(surface, 20 + k), noisy(surface)) for k in range(9)])
+    found = Usual.of_frames(0, 0, [signs(noisy(surface, 20 + k), noisy(surface)) for k in range(9)])
     assert found is not None
     return found
 
@@ -79,9 +80,9 @@ def test_what_is_usual_at_a_place_is_not_in_front(surface):
     shown = [noisy(surface, k) for k in range(9)]
     for k in range(0, 9, 2):
         shown[k][:, 40:60] = 0.02 + 0.001 * k
-    usual = front.Usual.of_frames(0, 0, [signs(one, noisy(surface, 50)) for one in shown])
+    usual = Usual.of_frames(0, 0, [signs(one, noisy(surface, 50)) for one in shown])
     assert usual is not None
-    again = front.Usual.of(usual.plain())
+    again = Usual.of(usual.plain())
     seen = signs(shown[4], noisy(surface, 50))
     assert front.found(seen, again.over(0, 0, (SIDE, SIDE)), None, 1.0)[:, 42:58].mean() < 0.1
     # before that is known, only what the hold saw covered counts
@@ -93,7 +94,7 @@ def test_what_is_usual_at_a_place_is_not_in_front(surface):
 
 
 def test_too_few_frames_tell_nothing_of_what_is_usual(surface):
-    assert front.Usual.of_frames(0, 0, [signs(surface, surface)] * 3) is None
+    assert Usual.of_frames(0, 0, [signs(surface, surface)] * 3) is None
 
 
 def test_a_surface_that_has_turned_away_is_left_alone(surface, usual):

@@ -9,6 +9,7 @@ from hushcore.colour.encoding import SRGB
 from hushcore.edge import front
 from hushcore.edge.matte import Edge, lines
 from hushcore.edge.outline import Nodes, Outline
+from hushcore.edge.signs import Signs, Usual
 from hushcore.errors import HushError
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.patch.evidence import gather
@@ -473,7 +474,7 @@ def test_a_mark_held_a_little_off_in_its_middle_is_not_something_in_front_and_a_
     thing = np.where(middle, np.float32([0.07, 0.075, 0.068]), then)
     whole = np.ones((120, 120), np.float32)
 
-    def shown(frame: np.ndarray, seed: int) -> front.Signs:
+    def shown(frame: np.ndarray, seed: int) -> Signs:
         grain = 0.002 * np.random.default_rng(seed).standard_normal(frame.shape)
         now, was, bare = (
             cv2.resize(side.astype(np.float32), (120, 120), interpolation=cv2.INTER_AREA)
@@ -481,6 +482,6 @@ def test_a_mark_held_a_little_off_in_its_middle_is_not_something_in_front_and_a_
         )
         return front.signs(now, was, bare, np.zeros_like(now), np.full(3, 1e-5), whole > 0, whole)
 
-    usual = front.Usual.of_frames(0, 0, [shown(then, seed) for seed in range(6)])
+    usual = Usual.of_frames(0, 0, [shown(then, seed) for seed in range(6)])
     assert not front.found(shown(off, 7), usual, None, 1.0).any()
     assert front.found(shown(thing, 8), usual, None, 1.0)[60, 60]

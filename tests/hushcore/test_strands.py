@@ -1,0 +1,151 @@
+"""Hair and threads over a mark: found as long lines that light and surface do not explain, and kept in front of the patch."""
+
+import cv2
+import numpy as np
+import pytest
+
+from hushcore.edge import front, strands
+from hushcore.edge.signs import Usual
+from tests.hushcore.test_front import ALL, AREA, FLAT, GAIN, SIDE, noisy
+
+HALF = 2
+NOTHING = np.zeros((SIDE, SIDE), np.float32)
+
+
+@pytest.fixture(scope="module")
+def surface(texture) -> np.ndarray:
+    """At full size (192 px a side)."""
+    return np.repeat((0.2 + 0.4 * texture[:192, :192])[..., None], 3, 2).astype(np.float32)
+
+
+@pytest.fixture(scope="module")
+def outside() -> np.ndarray:
+    """Px outside a round edge in the middle, half size."""
+    y, x = np.mgrid[0:SIDE, 0:SIDE] - SIDE / 2
+    return np.maximum(HALF * (np.hypot(x, y) - 18), 0).astype(np.float32)
+
+
+def hair(count: int = 4, width: float = 1.2, bend: float = 6.0) -> np.ndarray:
+    """How far (h, w) hanging strands cover the picture."""
+    y, x = np.mgrid[0 : HALF * SIDE, 0 : HALF * SIDE].astype(np.float32)
+    cover = np.zeros_like(x)
+    for k in range(count):
+        away = x - 38 * (k + 1) - bend * np.sin(y / 40 + k)
+        cover = np.maximum(cover, np.exp(-(away**2) / (2 * width**2)))
+    return cover
+
+
+def over(surface: np.ndarray, cover: np.ndarray, colour: float, amount: float = 1.0) -> np.ndarray:
+    return surface + amount * cover[..., None] * (np.float32(colour) - surface)
+
+
+def halved(picture: np.ndarray) -> np.ndarray:
+    return cv2.resize(picture, (SIDE, SIDE), interpolation=cv2.INTER_AREA)
+
+
+def seen(now: np.ndarray, then: np.ndarray) -> strands.Lines:
+    a, b = (np.maximum(halved(side), 0) for side in (now, then))
+    return strands.lines(np.log(a + strands.BLACK) - np.log(b + strands.BLACK), b, ALL)
+
+
+@pytest.fixture(scope="module")
+def usually(surface) -> np.ndarray:
+    """As seven frames show the surface with nothing in front."""
+    return strands.usual([seen(noisy(surface, 30 + k), noisy(surface)).strength for k in range(7)])
+
+
+@pytest.mark.parametrize(("colour", "sign"), [(0.02, -1), (1.6, 1)])
+def test_strands_are_found_with_their_sign(surface, usually, outside, colour, sign):
+    cover = hair()
+    found = strands.found(seen(noisy(over(surface, cover, colour), 1), noisy(surface)), usually, outside)
+    assert found is not None
+    middles, told = found
+    assert told == sign
+    near = cv2.dilate(middles.astype(np.uint8), np.ones((3, 3))) > 0
+    small = halved(cover)
+    assert near[small > 0.5].mean() > 0.9
+    assert (small[middles] > 0.1).mean() > 0.97
+
+
+def test_half_covering_strands_of_a_moving_head_are_found_too(surface, usually, outside):
+    cover = hair(width=2.5)
+    found = strands.found(seen(noisy(over(surface, cover, 0.02, 0.35), 2), noisy(surface)), usually, outside)
+    assert found is not None
+    assert found[1] == -1
+    assert (halved(cover)[found[0]] > 0.1).mean() > 0.95
+
+
+def test_grain_light_and_a_missed_hold_are_no_strands(surface, usually, outside):
+    shade = 0.5 + 0.5 / (1 + np.exp(-(np.arange(HALF * SIDE) - 90) / 10.0))[None, :, None]
+    moved = cv2.warpAffine(
+        surface, np.array([[1, 0, 0.5], [0, 1, 0.3]]), (HALF * SIDE,) * 2, borderMode=cv2.BORDER_REFLECT
+    )
+    for now in (surface, surface * np.float32(0.6), surface * shade.astype(np.float32), moved):
+        for seed in range(4):
+            assert strands.found(seen(noisy(now, seed), noisy(surface, 9)), usually, outside) is None
+
+
+def test_a_mark_s_own_lines_are_none(surface, usually, outside):
+    """A ring of ink that the hold misses by a pixel shows lines, but none that leads out of the edge."""
+    y, x = np.mgrid[0 : HALF * SIDE, 0 : HALF * SIDE] - float(SIDE)
+
+    def inked(dx: float) -> np.ndarray:
+        ring = np.exp(-((np.hypot(x - dx, y) - 28) ** 2) / 8)
+        return over(surface, ring.astype(np.float32), 0.03)
+
+    assert strands.found(seen(noisy(inked(1.0), 1), noisy(inked(0.0))), usually, outside) is None
+
+
+def test_what_a_place_always_shows_is_no_strand(surface, outside):
+    """A strand on the anchor frame is missing on every other one."""
+    frames = [seen(noisy(surface, k), noisy(over(surface, hair(1), 0.02), 50)).strength for k in range(7)]
+    usual = strands.usual(frames)
+    now = seen(noisy(surface, 20), noisy(over(surface, hair(1), 0.02), 50))
+    assert strands.found(now, NOTHING, outside) is not None
+    assert strands.found(now, usual, outside) is None
+
+
+def test_short_lines_are_none(surface, usually, outside):
+    cover = hair()
+    cover[: 2 * SIDE - 40] = 0
+    assert strands.found(seen(noisy(over(surface, cover, 0.02), 1), noisy(surface)), usually, outside) is None
+
+
+@pytest.mark.parametrize("ink", [0.03, 0.9])
+def test_how_far_a_strand_covers_is_right_on_and_off_the_ink(surface, usually, outside, ink):
+    """Frame and patch mixed by it give the frame with clean ground under the strands (a f + (1 - a) patch)."""
+    cover, marked = hair(3), surface.copy()
+    for top in (70, 90, 110):
+        marked[top : top + 8, 50:140] = ink
+    now = noisy(over(marked, cover, 0.01, 0.6), 1)
+    found = strands.found(seen(now, marked), usually, outside)
+    assert found is not None
+    alpha, near = strands.covering(*found, now, marked, np.ones((HALF * SIDE,) * 2, bool))
+    made = now + (1 - alpha)[..., None] * near[..., None] * (surface - marked)
+    clean = over(surface, cover, 0.01, 0.6)
+    inside = np.zeros(alpha.shape, bool)
+    inside[64:124, 54:136] = True
+    inside &= near > 0.99
+    apart = np.abs(made - clean)[inside].mean()
+    gone = np.abs(over(surface, cover, 0.01, 0.0) - clean)[inside].mean()  # as if there were no strands
+    assert apart < 0.5 * gone
+    assert alpha[near == 0].max() == 0
+
+
+def test_what_is_usual_of_lines_is_kept_in_a_recipe(surface):
+    frames = [
+        front.signs(halved(noisy(surface, k)), halved(surface), halved(surface), FLAT, GAIN, ALL, AREA)
+        for k in range(7)
+    ]
+    assert Usual.of_frames(0, 0, frames).lines is None  # not looked for
+    shown = [np.where(hair(1)[::2, ::2] > 0.5, 40, 2 + k / 9).astype(np.float32) for k in range(7)]
+    usual = Usual.of_frames(
+        4, 6, [one.__class__(**{**vars(one), "lines": line}) for one, line in zip(frames, shown, strict=True)]
+    )
+    again = Usual.of(usual.plain())
+    assert np.abs(again.lines - usual.lines).max() <= 0.011
+    assert usual.lines.max() == pytest.approx(strands.USUAL_MOST)
+    assert again.over(4, 6, (SIDE, SIDE)).lines.shape == (SIDE, SIDE)
+    old = usual.plain()
+    whole = Usual.of(old)
+    assert (whole.left, whole.top) == (4, 6)
