@@ -312,7 +312,7 @@ def _picture_figures(shot: Shot, fix: Fix, row: Row, keep: Path | None) -> None:
         before = now
         in_front = shot.fronts[k][at] > 250
         if in_front.sum() > 50:
-            change = np.abs(shot.values(laid.codes[at]) - shot.values(codes[at]))[in_front]
+            change = _changed(shot, laid, frame, codes, at)[in_front]
             near = cv2.dilate((laid_matte(laid, at) > 0.01).astype(np.uint8), np.ones((3, 3), np.uint8))[in_front] > 0
             if near.sum() > 20:
                 fronts.append(float(255 * change[near].mean()))
@@ -337,6 +337,16 @@ def _picture_figures(shot: Shot, fix: Fix, row: Row, keep: Path | None) -> None:
     row.front = float(np.mean(fronts)) if fronts else 0.0
     if flick[1]:
         row.flicker = float(np.sqrt(np.mean(flick[0]) / max(np.mean(flick[1]), 1e-9)))
+
+
+def _changed(shot: Shot, laid: Laid, frame: int, codes: Codes, at: tuple[slice, slice]) -> F32:
+    """By how much what is in front is not as it should be (values of 0..1): as shot; under a mark that stands in the frame,
+    and lies over it, as in the truth, whose grain is its own."""
+    patch = shot.values(laid.codes[at])
+    if not shot.stands:
+        return np.abs(patch - shot.values(codes[at]))
+    truth = shot.values(shot.other.read(frame)[at])
+    return np.asarray(np.abs(cv2.GaussianBlur(patch - truth, (0, 0), 2.0)), np.float32)
 
 
 def _still(shot: Shot, fix: Fix, frame: int, at: tuple[slice, slice], sides: list[F32], here: np.ndarray) -> list[F32]:

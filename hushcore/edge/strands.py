@@ -57,10 +57,12 @@ class Lines:
         return np.asarray(np.abs(self.answers).max(0))
 
 
-def lines(apart: F32, then: F32, readable: Mask, drift: float = 0.0) -> Lines:
+def lines(apart: F32, then: F32, readable: Mask, drift: float = 0.0, always: bool = True) -> Lines | None:
     """``apart`` (h, w, 3): log of the frame over the original anchor frame ``then`` (linear) in the light of the ring;
-    ``drift``: px by which the hold may be off."""
+    ``drift``: px by which the hold may be off. Unless ``always``, None where so little is unexplained that there can be none."""
     rest = _rest(mean(apart), readable)
+    if not always and (np.abs(cv2.GaussianBlur(rest, (0, 0), WIDTHS[0])) > CONTRAST / 2).sum() < LONGEST:
+        return None
     answers = _answers(rest)
     at = np.flatnonzero(readable)[::TOLD]
     if not at.size:
@@ -131,9 +133,10 @@ def found(seen: Lines, usually: F32, outside: F32) -> tuple[Mask, int] | None:
     """The middles of strands, half size, and their sign (-1: darker than the surface); None where there are none. ``usually``:
     of ``usual``, over the same places; ``outside`` (h, w): px outside the fix's edge."""
     readable = np.asarray(seen.readable & (usually >= 0))
-    if (seen.strength > SURE)[readable].sum() < LONGEST / 2:
+    times = np.exp(np.maximum(usually, 0))
+    if (seen.strength[readable] > SURE * times[readable]).sum() < LONGEST / 2:
         return None
-    answers = seen.answers / np.exp(np.maximum(usually, 0))
+    answers = seen.answers / times
     made = {sign: _long(answers, seen.rest, sign, readable, outside) for sign in (-1, 1)}
     sign = max(made, key=lambda one: made[one][1])
     return (made[sign][0], sign) if made[sign][1] else None

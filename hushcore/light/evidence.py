@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 
 from hushcore.arrays import F32, F64
-from hushcore.light.region import BLACK, HALF, Pair, grain_gain, wide
+from hushcore.light.region import BLACK, HALF, Pair, wide
 
 BLUR = 1.5  # half-size px: 3 px in all
 MOMENTS = 6.0  # px
@@ -78,7 +78,7 @@ def _sums(x: F32, y: F32, weight: F32) -> Sample:
 
 def _left_of_noise(pair: Pair) -> F64:
     """Grain variance per unit of light after the blur (a Gaussian leaves 1 / (4 pi sigma^2) of white noise)."""
-    return grain_gain(pair.q, pair.now, pair.then, pair.region) / (4 * np.pi * BLUR**2)
+    return pair.gain / (4 * np.pi * BLUR**2)
 
 
 def multiplies(samples: Sequence[Sample | None]) -> float:

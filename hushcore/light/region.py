@@ -63,13 +63,15 @@ class Region:
 
 @dataclass(frozen=True)
 class Pair:
-    """Now and then at half size, the log of their ratio q, and the weight 1 / variance of q per pixel and channel."""
+    """Now and then at half size, the log of their ratio q, the weight 1 / variance of q per pixel and channel, and the grain's
+    variance per unit of light (3,)."""
 
     now: F32
     then: F32
     q: F32
     weight: F32
     region: Region
+    gain: F64
 
     @cached_property
     def slope(self) -> F32:
@@ -82,7 +84,8 @@ class Pair:
         now, then = np.maximum(current, 0), np.maximum(original, 0)
         log_then = np.log(then + BLACK)
         q = np.log(now + BLACK) - log_then
-        return Pair(now, then, q, _weights(q, now, then, log_then, region), region)
+        gain = grain_gain(q, now, then, region)
+        return Pair(now, then, q, _weights(q, now, then, log_then, region, gain), region, gain)
 
 
 def affine(q: F32, weight: F32, inside: Mask) -> F32:
@@ -120,12 +123,12 @@ def full(field: F32, region: Region) -> F32:
     return np.asarray(cv2.resize(field, region.shape[::-1], interpolation=cv2.INTER_LINEAR))
 
 
-def _weights(q: F32, now: F32, then: F32, log_then: F32, region: Region) -> F32:
+def _weights(q: F32, now: F32, then: F32, log_then: F32, region: Region, gain: F64) -> F32:
     """1 / variance of q: grain, misplacement, a floor; 0 where nothing can be known."""
     out, bright = np.empty_like(q), np.empty(q.shape[:2], np.float32)
     numbers = (BLACK, HALF, MISPLACED, LEAST_VARIANCE, LEAST_SNR)
     kernels.weights(
-        now, then, log_then, grain_gain(q, now, then, region).astype(np.float32), region.usable, *map(np.float32, numbers),
+        now, then, log_then, gain.astype(np.float32), region.usable, *map(np.float32, numbers),
         out, bright,
     )  # fmt: skip
     clipped = bright > region.clip

@@ -11,7 +11,7 @@ import numpy as np
 
 from hushcore.arrays import F32, least, mean, most
 from hushcore.light import kernels, ring
-from hushcore.light.region import BLACK, HALF, SMALLEST_RING, Pair, grain_gain, wide
+from hushcore.light.region import BLACK, HALF, SMALLEST_RING, Pair, wide
 
 SCALES = (32.0, 16.0, 8.0, 5.6, 4.0, 4.0, 2.8)  # px; the narrow ones twice over: each takes part of what is left
 GATE = 3.5  # a correction must exceed its own variance by this before it counts
@@ -108,7 +108,7 @@ def _contrast_gain(pair: Pair) -> F32:
 
 def _noise_of_then(pair: Pair) -> F32:
     """Grain variance of the original at half size, from the weights' own noise estimate."""
-    gain = grain_gain(pair.q, pair.now, pair.then, pair.region)
+    gain = pair.gain
     return np.asarray(gain * (pair.then + BLACK), np.float32)
 
 

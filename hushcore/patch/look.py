@@ -13,7 +13,7 @@ from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.fields import light_of
-from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, grain_gain, halved
+from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, halved
 from hushcore.light.standing import without
 from hushcore.light.under import Under
 from hushcore.patch import place as places
@@ -150,9 +150,9 @@ def _strands(
         return None
     if row is not None and row.lost:
         return None
+    seen = _lines(pair, fix, frame, always=False)
     here = usual.over(rect.left, rect.top, (pair.q.shape[0], pair.q.shape[1])).lines
-    assert here is not None
-    shown = strands.found(_lines(pair, fix, frame), here, pair.region.outside)
+    shown = None if seen is None or here is None else strands.found(seen, here, pair.region.outside)
     if shown is None:
         return None
     original = blurred(fix.sheets[0].original, smeared)
@@ -160,10 +160,10 @@ def _strands(
     return front.Covering(*strands.covering(*shown, current, lit, usable))
 
 
-def _lines(pair: Pair, fix: Fix, frame: int) -> strands.Lines:
+def _lines(pair: Pair, fix: Fix, frame: int, always: bool = True) -> strands.Lines | None:
     row = fix.hold.frames.get(frame)
     drift = 0.0 if row is None else row.drift_rms
-    return strands.lines(pair.q - pair.slope, pair.then, pair.region.usable > 0, drift)
+    return strands.lines(pair.q - pair.slope, pair.then, pair.region.usable > 0, drift, always)
 
 
 def _drawn(maps: Maps, frame: int, fix: Fix) -> list[tuple[F32, bool]]:
@@ -200,13 +200,13 @@ def _unmixed(
 
 def signs_of(pair: Pair, fix: Fix, maps: Maps, smeared: Smear | None, frame: int | None = None) -> Signs:
     """What a frame shows of the surface, place by place; its ``lines`` where the ``frame`` is named."""
-    gain = grain_gain(pair.q, pair.now, pair.then, pair.region)
     painted = blurred(halved(fix.sheets[0].painted), halved_smear(smeared))
     x, y = (halved(side) for side in maps)
     (xv, xu), (yv, yu) = np.gradient(x), np.gradient(y)
     area = np.asarray((xu * yv - xv * yu) / HALF**2, np.float32)
-    made = front.signs(pair.now, pair.then, painted, pair.slope, gain, pair.region.usable > 0, area)
-    return made if frame is None else replace(made, lines=_lines(pair, fix, frame).strength)
+    made = front.signs(pair.now, pair.then, painted, pair.slope, pair.gain, pair.region.usable > 0, area)
+    shown = None if frame is None else _lines(pair, fix, frame)
+    return made if shown is None else replace(made, lines=shown.strength)
 
 
 def hidden_on(hold: Hold, frame: int, rect: Rect) -> F32 | None:

@@ -45,7 +45,9 @@ def halved(picture: np.ndarray) -> np.ndarray:
 
 def seen(now: np.ndarray, then: np.ndarray) -> strands.Lines:
     a, b = (np.maximum(halved(side), 0) for side in (now, then))
-    return strands.lines(np.log(a + strands.BLACK) - np.log(b + strands.BLACK), b, ALL)
+    found = strands.lines(np.log(a + strands.BLACK) - np.log(b + strands.BLACK), b, ALL)
+    assert found is not None
+    return found
 
 
 @pytest.fixture(scope="module")
@@ -149,3 +151,11 @@ def test_what_is_usual_of_lines_is_kept_in_a_recipe(surface):
     old = usual.plain()
     whole = Usual.of(old)
     assert (whole.left, whole.top) == (4, 6)
+
+
+def test_nothing_is_looked_for_where_everything_is_explained(surface):
+    small = halved(surface)
+    same = np.zeros_like(small)
+    assert strands.lines(same + 0.01, small, ALL, always=False) is None
+    shown = np.log(halved(over(surface, hair(1), 0.02)) + strands.BLACK) - np.log(small + strands.BLACK)
+    assert strands.lines(shown, small, ALL, always=False) is not None
