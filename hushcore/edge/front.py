@@ -75,6 +75,14 @@ class Covering:
     near: F32
 
 
+def without(covering: Covering, drawn: Sequence[tuple[F32, bool]]) -> Covering:
+    """A covering less what an artist has drawn as not in front. ``drawn``: as for ``corrected``."""
+    left = np.ones_like(covering.alpha)
+    for cover, takes in drawn:
+        left = left * (1 - cover) if takes else left
+    return Covering(np.asarray(covering.alpha * left), np.asarray(covering.near * left))
+
+
 def both(one: Covering | None, other: Covering | None) -> Covering | None:
     """Two things in front at once."""
     if one is None or other is None:

@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from hushcore.arrays import F32, Mask, mean
+from hushcore.arrays import F32, F64, Mask, mean
 
 BLACK = 0.003  # linear
 DIRECTIONS, WIDTHS = 12, (0.9, 2.0)  # half turns apart; half-size px (sigma) across
@@ -35,6 +35,7 @@ BESIDE, RULES = 3, 0.8  # half-size px: a line's own echo of the other sign besi
 LONGEST, BEYOND = 36, 16  # half-size px that one must reach, and of it beside the edge: a mark has lines of its own
 CONTRAST = 0.08  # log units: fainter ones alone are not believed
 LEADS, TURNS, WEAK = 10, 2, 2.0  # half-size px that a line leads on, directions that it may turn, times the noise there
+GAP, FACING, LEAST_END = 20.0, 0.87, 5  # half-size px; cosine; px of a piece that has ends
 PIECE, SHARE = 14, 0.6  # half-size px of every piece, and of its length that must be seen
 ACROSS = 1.2  # half-size px: a line is stronger than what lies this far beside it
 CORE, FEATHER = 3, 2.0  # px either side of a line, and px over which that ends
@@ -142,13 +143,13 @@ def found(seen: Lines, usually: F32, outside: F32) -> tuple[Mask, int] | None:
     return (made[sign][0], sign) if made[sign][1] else None
 
 
-def _long(answers: F32, rest: F32, sign: int, readable: Mask, outside: F32) -> tuple[Mask, int]:
-    """Middles of all lines of a sign, and the px of those that can only be strands."""
+def _long(answers: F32, rest: F32, sign: int, readable: Mask, outside: F32) -> tuple[Mask, float]:
+    """Middles of all lines of a sign, and how much of those that can only be strands is unexplained."""
     ridge, best, which = _ridges(answers, sign)
     thin = ridge & (best > FAINT) & readable
     count, labels, stats, _ = cv2.connectedComponentsWithStats(cv2.dilate(thin.astype(np.uint8), np.ones((3, 3))))
     known = cv2.erode(readable.astype(np.uint8), np.ones((2 * BORDER + 1,) * 2), borderValue=1) > 0
-    kept, told = np.zeros(count, bool), 0
+    kept, told = np.zeros(count, bool), 0.0
     for k in range(1, count):
         length = float(np.hypot(stats[k, cv2.CC_STAT_WIDTH], stats[k, cv2.CC_STAT_HEIGHT]))
         if length < PIECE:
@@ -158,9 +159,11 @@ def _long(answers: F32, rest: F32, sign: int, readable: Mask, outside: F32) -> t
         kept[k], within = middle > PLAIN, here & known
         long = length >= LONGEST and within.sum() >= LONGEST / 2 and (outside[within] > 0).sum() >= BEYOND
         if long and middle > SURE and float(np.median(np.abs(rest[here]))) > CONTRAST:
-            told += int(within.sum())
+            told += float(np.abs(rest[within]).sum())
     middles = kept[labels] & thin
-    return (_led_on(middles, ridge & (best > WEAK) & readable, which) if told else middles), told
+    if told:
+        middles = _joined(_led_on(middles, ridge & (best > WEAK) & readable, which), which)
+    return middles, told
 
 
 def _ridges(answers: F32, sign: int) -> tuple[Mask, F32, NDArray[np.intp]]:
@@ -200,6 +203,28 @@ def _led_on(middles: Mask, faint: Mask, which: NDArray[np.intp]) -> Mask:
     return out
 
 
+def _joined(middles: Mask, which: NDArray[np.intp]) -> Mask:
+    """Lines whose ends face each other across a gap, as one."""
+    count, labels = cv2.connectedComponents(middles.astype(np.uint8), connectivity=8)
+    ends: list[tuple[int, F64, F64]] = []
+    for k in range(1, count):
+        at = np.argwhere(labels == k)[:, ::-1].astype(float)
+        if len(at) < LEAST_END:
+            continue
+        away = at - at.mean(0)
+        along = away @ np.linalg.svd(away, full_matrices=False)[2][0]
+        for place in (at[along.argmin()], at[along.argmax()]):
+            way = _way(which[int(place[1]), int(place[0])]).astype(float)
+            ends.append((k, place, way * np.sign(way @ (place - at.mean(0)))))
+    out = middles.astype(np.uint8)
+    for k, (one, a, out_of_a) in enumerate(ends):
+        for other, b, out_of_b in ends[k + 1 :]:
+            gap = float(np.hypot(*(b - a)))
+            if one != other and 0 < gap <= GAP and min(out_of_a @ (b - a), out_of_b @ (a - b)) > FACING * gap:
+                cv2.line(out, a.astype(int).tolist(), b.astype(int).tolist(), 1)
+    return np.asarray(out > 0)
+
+
 def _beside(values: F32, by: F32) -> F32:
     height, width = values.shape
     x, y = np.meshgrid(np.arange(width, dtype=np.float32), np.arange(height, dtype=np.float32))
@@ -225,10 +250,12 @@ def covering(middles: Mask, sign: int, current: F32, lit: F32, readable: Mask) -
     to = np.maximum(sign * (colour - then), BLACK)
     told = cv2.GaussianBlur(sign * (now - then), (0, 0), SMOOTHED) / to
     # how much a place says: as much as it would change
-    says = np.minimum(to / np.quantile(to[core > 0], 0.5), 1) ** 4
-    inside = (away <= CORE).astype(np.float32)
-    weight = cv2.GaussianBlur(np.asarray(says * inside, np.float32), (0, 0), CARRIED)
-    carried = cv2.GaussianBlur(np.asarray(told * says * inside, np.float32), (0, 0), CARRIED) / np.maximum(weight, 1e-3)
+    says = np.minimum(to / np.quantile(to[core > 0], 0.5), 1) ** 4 * (away <= CORE)
+    weight = says * np.maximum(told, 0)
+    wide = max(float((weight * away**2).sum() / max(float(weight.sum()), 1e-6)), 0.25)
+    profile = np.exp(-(away**2) / (2 * wide))
+    seen, might = (cv2.GaussianBlur(np.asarray(side * says, np.float32), (0, 0), CARRIED) for side in (told, profile))
+    carried = profile * seen / np.maximum(might, 1e-3)
     alpha = np.clip(says * told + (1 - says) * carried, 0, 1)
     return np.asarray(alpha * near, np.float32), np.asarray(near, np.float32)
 

@@ -87,6 +87,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         first = pair_of(usable)
     thin = _strands(first, current, usable, smeared, frame, fix, spot.rect)
     if thin is not None:
+        thin = front.without(thin, drawn)
         covering = front.both(covering, thin)
         first = pair_of(usable & (thin.alpha < COVERED))
     return Seen(spot, smeared, current, covering, first, gleam, maps)

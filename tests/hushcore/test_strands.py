@@ -1,11 +1,22 @@
 """Hair and threads over a mark: found as long lines that light and surface do not explain, and kept in front of the patch."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
+from hushcore.colour.encoding import SRGB
 from hushcore.edge import front, strands
+from hushcore.edge.matte import Edge
 from hushcore.edge.signs import Usual
+from hushcore.hold.record import Hold, HoldFrame
+from hushcore.patch.evidence import gather
+from hushcore.patch.fix import make_fix
+from hushcore.patch.lay import lay
+from hushcore.patch.look import look
+from hushcore.patch.plan import Plan
+from hushcore.plates.plate import make_plate
 from tests.hushcore.test_front import ALL, AREA, FLAT, GAIN, SIDE, noisy
 
 HALF = 2
@@ -159,3 +170,72 @@ def test_nothing_is_looked_for_where_everything_is_explained(surface):
     assert strands.lines(same + 0.01, small, ALL, always=False) is None
     shown = np.log(halved(over(surface, hair(1), 0.02)) + strands.BLACK) - np.log(small + strands.BLACK)
     assert strands.lines(shown, small, ALL, always=False) is not None
+
+
+STRANDS_ON = range(7, 12)  # of frames 0 to 17: those on which strands hang before the mark
+
+
+@pytest.fixture(scope="module")
+def shot(texture) -> dict:
+    """Brick that moves by a pixel a frame, an inked ring on it, and hair that passes; with what it should look like."""
+    wall = np.repeat((0.15 + 0.5 * cv2.GaussianBlur(texture[100:420, 60:400], (0, 0), 0.8))[..., None], 3, 2)
+    y, x = np.mgrid[0:320, 0:340].astype(np.float32)
+    ring = np.exp(-((np.hypot(x - 170, y - 160) - 26) ** 2) / 10)[..., None]
+    inked = wall * (1 - 0.85 * ring)
+    frames: dict[str, dict[int, np.ndarray]] = {"marked": {}, "clean": {}}
+    for frame in range(18):
+        cover = np.zeros((280, 300), np.float32)
+        if frame in STRANDS_ON:
+            yy, xx = np.mgrid[0:280, 0:300].astype(np.float32)
+            for k in range(3):
+                away = xx - 118 - 22 * k - 5 * (frame - 9) - 6 * np.sin(yy / 45 + k)
+                cover = np.maximum(cover, np.exp(-(away**2) / 3))
+        for name, picture in (("marked", inked), ("clean", wall)):
+            seen = over(picture[10:290, 5 + frame : 305 + frame], cover, 0.02)
+            grain = np.random.default_rng(frame).normal(0, 0.004, seen.shape)
+            frames[name][frame] = SRGB.encode(np.clip(seen + grain, 0, 1).astype(np.float32), "uint16")
+    return frames
+
+
+def test_hair_goes_on_through_the_patch(shot):
+    anchor = 2
+    frames = {
+        n: HoldFrame(np.array([[1, 0, anchor - n], [0, 1, 0], [0, 0, 1.0]]), np.full((18, 20), 0.1, np.float32), 0.1, 1.0, False)
+        for n in range(18) if n != anchor
+    }  # fmt: skip
+    hold = Hold("planar", anchor, (300, 280), None, (0, 0), frames)
+    codes = shot["marked"]
+    turn = np.linspace(0, 2 * np.pi, 25)[:-1]
+    edge = Edge.of(np.column_stack([170 - 7 + 36 * np.cos(turn), 160 - 10 + 36 * np.sin(turn)]), 2.0, 8.0)
+    plate = make_plate(codes[anchor], hold, anchor, [], shot["clean"][anchor])
+    plan = Plan(edge)
+    evidence = gather(codes.__getitem__, hold, edge, SRGB, plan, [(anchor, plate)])
+    assert evidence.usual is not None
+    assert evidence.usual.lines is not None
+    fix = make_fix(hold, plan, [(anchor, plate)], evidence, None, codes.__getitem__, 1)
+    blind = replace(fix, evidence=replace(evidence, usual=replace(evidence.usual, lines=None)))
+    off = {"with": [], "without": []}
+    for frame in (8, 9, 10):
+        clean = cv2.GaussianBlur(shot["clean"][frame] / 65535, (0, 0), 1.0)
+        y, x = np.mgrid[0:280, 0:300]
+        inside = np.hypot(x - (165 - frame), y - 150) < 32
+        for name, one in (("with", fix), ("without", blind)):
+            made = cv2.GaussianBlur(lay(codes[frame], frame, one).codes / 65535, (0, 0), 1.0)
+            off[name].append(float(np.abs(made - clean).mean(-1)[inside].mean()))
+    assert max(off["with"]) < 0.5 * min(off["without"])
+    # and nothing else is taken for hair
+    for frame in (0, 4, 15):
+        seen = look(codes[frame], frame, fix)
+        assert seen is not None
+        assert seen.covering is None
+
+
+def test_what_is_drawn_as_not_in_front_is_taken_off_strands_too():
+    one = front.Covering(np.full((4, 4), 0.8, np.float32), np.ones((4, 4), np.float32))
+    half = np.zeros((4, 4), np.float32)
+    half[:, :2] = 1
+    left = front.without(one, [(half, True)])
+    assert left.alpha[:, :2].max() == 0
+    assert left.near[:, :2].max() == 0
+    assert left.alpha[:, 2:].min() == pytest.approx(0.8)
+    assert front.without(one, [(half, False)]).alpha.min() == pytest.approx(0.8)
