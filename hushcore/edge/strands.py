@@ -22,7 +22,7 @@ WIDE = 5.0  # half-size px: wider differences are light
 STRANGE, ROUNDS = 2.5, 2  # robust deviations beyond which a place says nothing of the light; times
 MOST = 1.5  # log units
 LEAST_NOISE = 0.006  # log units, of a filter's answer
-TOLD = 3  # every which place tells the noise
+TOLD = 9  # every which place tells the noise
 QUIETER = 0.4  # quantile over directions of a frame's noise: strands make their own directions loud
 MISPLACED, DRIFTS = (
     0.1,
@@ -55,7 +55,7 @@ class Lines:
     @property
     def strength(self) -> F32:
         """The strongest answer of either sign (h, w)."""
-        return np.asarray(np.abs(self.answers).max(0))
+        return np.asarray(np.maximum(self.answers.max(0), -self.answers.min(0)))
 
 
 def lines(apart: F32, then: F32, readable: Mask, drift: float = 0.0, always: bool = True) -> Lines | None:
@@ -71,7 +71,8 @@ def lines(apart: F32, then: F32, readable: Mask, drift: float = 0.0, always: boo
     spread = np.median(np.abs(answers.reshape(len(answers), -1)[:, at]), axis=1).reshape(len(WIDTHS), -1)
     noise = np.maximum(1.4826 * np.quantile(spread, QUIETER, axis=1), LEAST_NOISE).astype(np.float32)
     size = np.hypot(noise[:, None, None], np.float32(max(MISPLACED, DRIFTS * drift)) * _slopes(then)[None])
-    answers /= np.repeat(size, DIRECTIONS, axis=0)
+    for k, one in enumerate(size):
+        answers[k * DIRECTIONS : (k + 1) * DIRECTIONS] /= one
     return Lines(rest, answers, readable)
 
 
@@ -85,7 +86,8 @@ def _rest(q: F32, readable: Mask) -> F32:
         around = cv2.GaussianBlur(np.asarray(q * weight, np.float32), (0, 0), WIDE)
         rest = q - around / np.maximum(cv2.GaussianBlur(weight, (0, 0), WIDE), 1e-3)
         usual = STRANGE * 1.4826 * np.median(np.abs(rest[readable])) + 1e-4
-        weight = np.asarray(readable / (1 + (rest / usual) ** 4), np.float32)
+        square = np.square(rest / np.float32(usual))
+        weight = np.asarray(readable / (1 + square * square), np.float32)
     return np.asarray(np.clip(rest, -MOST, MOST) * readable, np.float32)
 
 
