@@ -16,7 +16,7 @@ from scipy import fft
 from hushcore.arrays import F32, F64, Mask, mean
 
 BLACK = 0.003  # linear
-DIRECTIONS, WIDTHS = 12, (0.9, 2.0)  # half turns apart; half-size px (sigma) across
+DIRECTIONS, WIDTHS = 12, (0.9, 2.0)  # over half a turn; half-size px (sigma) across
 LONG, REACH = 6.0, 12  # half-size px along (sigma), and a filter's reach
 WIDE = 5.0  # half-size px: wider differences are light
 STRANGE, ROUNDS = 2.5, 2  # robust deviations beyond which a place says nothing of the light; times
@@ -24,17 +24,15 @@ MOST = 1.5  # log units
 LEAST_NOISE = 0.006  # log units, of a filter's answer
 TOLD = 9  # every which place tells the noise
 QUIETER = 0.4  # quantile over directions of a frame's noise: strands make their own directions loud
-MISPLACED, DRIFTS = (
-    0.1,
-    0.1,
-)  # half-size px by which the surface's own slopes may miss at least, and for each px of drift
+MISPLACED = 0.1  # half-size px by which the surface's own slopes may miss at least, and for each px of drift
 BORDER = 6  # half-size px from what cannot be read: what tells lies further in
 USUAL, USUAL_MOST = 3.0, 2.5  # times the noise that is usual anywhere; log of the most that is told
 SURE, PLAIN, FAINT = 7.5, 5.0, 3.0  # times the noise: middle of a strand that tells, of any other, and of their places
 BESIDE, RULES = 3, 0.8  # half-size px: a line's own echo of the other sign beside it, and how much of that it must be
 LONGEST, BEYOND = 36, 16  # half-size px that one must reach, and of it beside the edge: a mark has lines of its own
 CONTRAST = 0.08  # log units: fainter ones alone are not believed
-LEADS, TURNS, WEAK = 10, 2, 2.0  # half-size px that a line leads on, directions that it may turn, times the noise there
+LEADS, TIMES = 10, 2  # half-size px that a line leads on, and how often
+TURNS, WEAK = 2, 2.0  # directions that it may turn there, and times the noise
 GAP, FACING, LEAST_END = 20.0, 0.87, 5  # half-size px; cosine; px of a piece that has ends
 PIECE, SHARE = 14, 0.6  # half-size px of every piece, and of its length that must be seen
 ACROSS = 1.2  # half-size px: a line is stronger than what lies this far beside it
@@ -46,7 +44,7 @@ SMOOTHED, CARRIED = 0.6, 4.0  # px
 @dataclass(frozen=True)
 class Lines:
     """What a frame shows of lines, half size: ``rest`` (h, w): log units that neither light nor texture explain;
-    ``answers`` (2, n, h, w): of every filter, over the noise, darker and brighter; ``readable`` (h, w)."""
+    ``answers`` (n, h, w): of every filter, over the noise, under 0 where darker; ``readable`` (h, w)."""
 
     rest: F32
     answers: F32
@@ -70,7 +68,7 @@ def lines(apart: F32, then: F32, readable: Mask, drift: float = 0.0, always: boo
         return Lines(rest, answers * 0, readable)
     spread = np.median(np.abs(answers.reshape(len(answers), -1)[:, at]), axis=1).reshape(len(WIDTHS), -1)
     noise = np.maximum(1.4826 * np.quantile(spread, QUIETER, axis=1), LEAST_NOISE).astype(np.float32)
-    size = np.hypot(noise[:, None, None], np.float32(max(MISPLACED, DRIFTS * drift)) * _slopes(then)[None])
+    size = np.hypot(noise[:, None, None], np.float32(MISPLACED * max(1.0, drift)) * _slopes(then)[None])
     for k, one in enumerate(size):
         answers[k * DIRECTIONS : (k + 1) * DIRECTIONS] /= one
     return Lines(rest, answers, readable)
@@ -188,7 +186,7 @@ def _led_on(middles: Mask, faint: Mask, which: NDArray[np.intp]) -> Mask:
     """Lines with what goes on from their ends, where a mark's own edges hide them."""
     out = middles.copy()
     height, width = out.shape
-    for _ in range(ROUNDS):
+    for _ in range(TIMES):
         rows, cols = np.nonzero(out)
         way, here = _way(which[rows, cols]), which[rows, cols] % DIRECTIONS
         led = np.full(out.shape, -1, int)

@@ -51,7 +51,7 @@ def quilted(texture: F32, hole: Mask, source: Mask, patch: int, seed: int) -> F3
     corners = _corners(image, allowed, patch)
     known, rng = ~gap, np.random.default_rng(seed)
     step = patch - max(LEAST_OVERLAP, round(OVERLAP * patch))
-    waiting = _blocks(gap, patch, step)
+    waiting, grey = _blocks(gap, patch, step), image.mean(-1)
     last: list[tuple[int, int]] = []
     while waiting:
         row, col = max(waiting, key=lambda at: (int(known[_part(at, patch)].sum()), -at[0], -at[1]))
@@ -59,10 +59,11 @@ def quilted(texture: F32, hole: Mask, source: Mask, patch: int, seed: int) -> F3
         here = _part((row, col), patch)
         if known[here].all():
             continue
-        at = _fitting(image.mean(-1), (row, col), known[here], corners, last, patch, rng)
+        at = _fitting(grey, (row, col), known[here], corners, last, patch, rng)
         last = [*last, at][-REMEMBERED:]
         cover = _cover(known[here], gap[here])
         image[here] += cover[..., None] * (image[_part(at, patch)] - image[here])
+        grey[here] = image[here].mean(-1)
         known[here] = True
     inner = (slice(pad, pad + hole.shape[0]), slice(pad, pad + hole.shape[1]))
     return np.asarray(image[inner], np.float32)
