@@ -1,7 +1,7 @@
 """Strands that pass in front of a mark: hair, threads, wires, thinner than what ``front`` can find.
 
-Found at half size as lines that the light does not explain: matched filters along many directions (after Canny 1986, whose
-edge filters are averaged along the edge too), thinned across the line, and kept only where they are long. A weave that the
+Found at half size as lines that the light does not explain: matched filters in twelve directions (after Chaudhuri et al.
+1989, who find blood vessels so; from memory), thinned across the line, and kept only where they are long. A weave that the
 hold misses by a fraction of a pixel makes lines as well, on every frame: what a place usually shows is held against it.
 """
 
@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import fft
 
-from hushcore.arrays import F32, F64, Mask, mean
+from hushcore.arrays import F32, F64, Mask, known_percentile, mean
 
 BLACK = 0.003  # linear
 DIRECTIONS, WIDTHS = 12, (0.9, 2.0)  # over half a turn; half-size px (sigma) across
@@ -81,8 +81,7 @@ def _rest(q: F32, readable: Mask) -> F32:
     for _ in range(ROUNDS):
         if not readable.any():
             break
-        around = cv2.GaussianBlur(np.asarray(q * weight, np.float32), (0, 0), WIDE)
-        rest = q - around / np.maximum(cv2.GaussianBlur(weight, (0, 0), WIDE), 1e-3)
+        rest = q - _around(q, weight, WIDE)
         usual = STRANGE * 1.4826 * np.median(np.abs(rest[readable])) + 1e-4
         square = np.square(rest / np.float32(usual))
         weight = np.asarray(readable / (1 + square * square), np.float32)
@@ -125,8 +124,7 @@ def _filters(size: tuple[int, int]) -> F32:
 def usual(frames: list[F32]) -> F32:
     """From the strengths (h, w; nan where nothing is readable) of some frames: log of how much more than anywhere each place
     usually shows."""
-    with np.errstate(all="ignore"):
-        middle = np.nan_to_num(np.nanmedian(np.stack(frames), axis=0), nan=np.exp(USUAL_MOST) * USUAL)
+    middle = np.nan_to_num(known_percentile(np.stack(frames), 50), nan=np.exp(USUAL_MOST) * USUAL)
     return np.asarray(np.clip(np.log(np.maximum(middle, 1e-3) / USUAL), 0, USUAL_MOST), np.float32)
 
 
@@ -245,7 +243,8 @@ def covering(middles: Mask, sign: int, current: F32, lit: F32, readable: Mask) -
     near = np.clip((CORE + FEATHER - away) / FEATHER, 0, 1) * readable
     now, then = (np.maximum(mean(side), 0) + BLACK for side in (current, lit))
     # wide differences are light that was not read yet
-    then = then * np.exp(_around(np.log(now / then), readable & (away > CORE + FEATHER)))
+    clear = np.asarray(readable & (away > CORE + FEATHER), np.float32)
+    then = then * np.exp(_around(np.log(now / then), clear, 2 * WIDE))
     colour = 0.0 if sign < 0 else BRIGHTER * float(np.quantile(now[core > 0], BRIGHTEST))
     to = np.maximum(sign * (colour - then), BLACK)
     told = cv2.GaussianBlur(sign * (now - then), (0, 0), SMOOTHED) / to
@@ -260,8 +259,7 @@ def covering(middles: Mask, sign: int, current: F32, lit: F32, readable: Mask) -
     return np.asarray(alpha * near, np.float32), np.asarray(near, np.float32)
 
 
-def _around(q: F32, clear: Mask) -> F32:
-    """What is wide in ``q``, read where no strand is."""
-    weight = clear.astype(np.float32)
-    total = cv2.GaussianBlur(np.asarray(q * weight, np.float32), (0, 0), 2 * WIDE)
-    return np.asarray(total / np.maximum(cv2.GaussianBlur(weight, (0, 0), 2 * WIDE), 1e-3), np.float32)
+def _around(q: F32, weight: F32, sigma: float) -> F32:
+    """What is wide in ``q``, read where ``weight`` says."""
+    total = cv2.GaussianBlur(np.asarray(q * weight, np.float32), (0, 0), sigma)
+    return np.asarray(total / np.maximum(cv2.GaussianBlur(weight, (0, 0), sigma), 1e-3), np.float32)

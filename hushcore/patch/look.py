@@ -152,8 +152,10 @@ def _strands(
     if row is not None and row.lost:
         return None
     seen = _lines(pair, fix, frame, always=False)
+    if seen is None:
+        return None
     here = usual.over(rect.left, rect.top, (pair.q.shape[0], pair.q.shape[1])).lines
-    shown = None if seen is None or here is None else strands.found(seen, here, pair.region.outside)
+    shown = None if here is None else strands.found(seen, here, pair.region.outside)
     if shown is None:
         return None
     original = blurred(fix.sheets[0].original, smeared)
