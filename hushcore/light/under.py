@@ -108,8 +108,7 @@ def _contrast_gain(pair: Pair) -> F32:
 
 def _noise_of_then(pair: Pair) -> F32:
     """Grain variance of the original at half size, from the weights' own noise estimate."""
-    gain = pair.gain
-    return np.asarray(gain * (pair.then + BLACK), np.float32)
+    return np.asarray(pair.gain * (pair.then + BLACK), np.float32)
 
 
 def _guarded(pair: Pair, gain: F32, added: F32, m: float) -> tuple[F32, F32]:
