@@ -57,7 +57,8 @@ def main() -> None:
     Steps("bt709", 219).kept(shown, shown + np.uint16(1000), True)
     everywhere = np.ones((96, 96), bool)
     for channels in (1, 3):
-        carried(np.zeros((96, 96, channels), np.float32), everywhere, everywhere, (0, 0), 0)
+        none = np.zeros((96, 96, channels), np.float32)
+        carried((none, none), everywhere, everywhere, (0, 0), 0)
 
 
 if __name__ == "__main__":

@@ -56,13 +56,13 @@ class Steps:
         return Steps(str(data["matrix"]), float(data["count"]), *spreads)
 
     def kept(self, before: Codes, after: Codes, smoothly: bool = False) -> Codes:
-        """Codes ``after`` (h, w, 3) whose luma differs from that of ``before`` by whole steps; ``smoothly``: where steps are
-        coarse, so that what is smooth is not roughened."""
+        """Codes ``after`` (h, w, 3) whose luma differs from that of ``before`` by whole steps; ``smoothly``: so that what is
+        smooth is not roughened."""
         step = TOP / self.count
         weights = self.weights.astype(np.float32)
         change = (after.astype(np.float32) - before.astype(np.float32)) @ weights / np.float32(step)
         whole = np.rint(change)
-        if smoothly and self.count <= COARSE:
+        if smoothly:
             old = np.rint(before.astype(np.float32) @ weights / np.float32(step)).astype(np.int32)
             new, peak = old.copy(), int(self.count)
             add_whole(new, change.astype(np.float64), (before != after).any(-1), peak, LEAN)

@@ -50,6 +50,12 @@ RING = (distance() > 45) & (distance() < 95)
 MARK = distance() < 40
 
 
+def carried(grain: np.ndarray, ring: np.ndarray, corner: tuple[int, int] = (0, 0), seed: int = 1) -> np.ndarray | None:
+    """What is finest and the rest, as they were."""
+    found = squares.carried(squares.split(grain), ring, MARK, corner, seed)
+    return None if found is None else found[0] + found[1]
+
+
 def sharp(field: np.ndarray) -> float:
     """Kurtosis at the finest scale: 3 for Gaussian noise."""
     return float(kurtosis(cv2.filter2D(field[..., 1], -1, LAPLACIAN)[MARK], fisher=False))
@@ -60,7 +66,7 @@ def test_grain_keeps_its_strength_and_its_unevenness():
     wanted, got = [], []
     for seed in range(4):
         field = uneven(seed)
-        made = squares.carried(squares.grain_of(field, RING), RING, MARK, (0, 0), 1)
+        made = carried(squares.grain_of(field, RING), RING)
         assert made is not None
         truth = squares.grain_of(field, np.ones_like(RING))
         wanted.append((sharp(truth), truth[MARK].std()))
@@ -73,39 +79,62 @@ def test_grain_keeps_its_strength_and_its_unevenness():
 @pytest.mark.parametrize("corner", [(0, 0), (37, 5)])
 def test_squares_come_from_squares_on_the_frames_lattice(corner):
     field = uneven(2)
-    made = squares.carried(field, RING, MARK, corner, 1)
+    made = carried(field, RING, corner)
     assert made is not None
-    core = 16 - 2 * squares.OVERLAP
-    known = {
-        field[y : y + core, x : x + core].tobytes()
-        for y in range((squares.OVERLAP - corner[1]) % 16, SIDE - 16, 16)
-        for x in range((squares.OVERLAP - corner[0]) % 16, SIDE - 16, 16)
-    }
-    y, x = (96 + (squares.OVERLAP - low) % 16 for low in corner[::-1])
-    assert made[y : y + core, x : x + core].tobytes() in known
+    over = squares.COARSE_OVERLAP
+    core = 16 - 2 * over
+    known = np.stack([
+        field[y : y + core, x : x + core]
+        for y in range((over - corner[1]) % 16, SIDE - 16, 16)
+        for x in range((over - corner[0]) % 16, SIDE - 16, 16)
+    ])  # fmt: skip
+    y, x = (96 + (over - low) % 16 for low in corner[::-1])
+    assert np.abs(known - made[y : y + core, x : x + core]).max((1, 2, 3)).min() < 1e-6
+
+
+def test_where_squares_meet_nothing_fine_is_added():
+    """Grain that is mostly wide, as codecs leave it: mixed over few pixels, its slopes alone would show in a Laplacian."""
+    rng = np.random.default_rng(10)
+    wide, fine = (cv2.GaussianBlur(rng.standard_normal((SIDE, SIDE)), (0, 0), px) for px in (1.4, 0.5))
+    field = (wide / wide.std() + 0.05 * fine / fine.std()).astype(np.float32)[..., None]
+    core = distance() < 34
+    level = [cv2.filter2D(one[..., 0], -1, LAPLACIAN)[core].std() for one in (carried(field, RING), field)]
+    assert abs(level[0] / level[1] - 1) < 0.09
+    plainly = np.zeros_like(field)
+    found = squares.squares_of(field, RING, (0, 0))
+    squares._fill(plainly, field, found, MARK, 0, 0, np.uint64(1), squares._ramp(squares.OVERLAP))
+    assert cv2.filter2D(plainly[..., 0], -1, LAPLACIAN)[core].std() > 1.12 * level[1]
+
+
+def test_what_is_carried_and_what_is_laid_beside_it_have_most_of_the_power_of_the_whole():
+    """Transfer of a Gaussian: exp(-2 pi^2 sigma^2 f^2)."""
+    frequency = np.linspace(0, 0.5, 200)
+    wide, meets = (np.exp(-2 * (np.pi * sigma * frequency) ** 2) for sigma in (squares.WIDE, squares.MEETS))
+    power = (1 - wide) ** 2 + meets**2
+    assert 0.77 < power.min() < power.max() < 1.001
 
 
 def test_a_place_takes_from_the_same_square_while_that_can_be_seen():
     field, moved = uneven(3), np.roll(RING, 9, 1)
-    one, other = (squares.carried(field, ring, MARK, (0, 0), 1) for ring in (RING, moved))
+    one, other = (carried(field, ring) for ring in (RING, moved))
     same = (one == other).all(-1)[MARK]
     assert 0.3 < same.mean() < 1
-    assert (squares.carried(field, RING, MARK, (0, 0), 1) == one).all()
-    assert (squares.carried(field, RING, MARK, (0, 0), 2) != one).any()  # another fix, another order
+    assert (carried(field, RING) == one).all()
+    assert (carried(field, RING, seed=2) != one).any()  # another fix, another order
 
 
 def test_what_is_louder_than_grain_is_left_where_it_is():
     field = uneven(4)
     field[44:50, 116:124] += 0.5  # within the ring
-    made = squares.carried(field, RING, MARK, (0, 0), 1)
+    made = carried(field, RING)
     assert np.abs(made).max() < 0.2
     assert len(squares.squares_of(field, RING, (0, 0))) < len(squares.squares_of(uneven(4), RING, (0, 0)))
 
 
 def test_too_few_squares_give_nothing():
     thin = (distance() > 45) & (distance() < 58)
-    assert squares.carried(uneven(5), thin, MARK, (0, 0), 1) is None
-    assert squares.carried(uneven(5), np.zeros_like(RING), MARK, (0, 0), 1) is None
+    assert carried(uneven(5), thin) is None
+    assert carried(uneven(5), np.zeros_like(RING)) is None
 
 
 def test_a_slope_of_light_is_no_grain():
@@ -159,8 +188,6 @@ def test_a_rounding_that_leans_keeps_a_smooth_change_smooth_and_its_level():
         assert abs((made.astype(float) - after).mean()) < 0.1 * step
         rough[smoothly] = cv2.filter2D(np.rint(change).astype(np.float32), -1, LAPLACIAN)[2:-2, 2:-2].std()
     assert rough[True] < 0.8 * rough[False]
-    fine = Steps("bt709", 876)  # ten bits: nothing leans
-    assert (fine.kept(before, after, True) == fine.kept(before, after)).all()
 
 
 @pytest.mark.parametrize("lean", [0.5, 0.7])
