@@ -33,6 +33,7 @@ MARK_CONTRAST, MARK_SEEN = 0.04, 0.4  # log units; share of the mark that must b
 LOST, SURELY_LOST, GONE = 2.2, 3.2, 5.4  # spreads under what is expected
 APART, OVER_USUAL = 0.45, 1.6  # log units from what the light explains, and times what is usual there
 APART_LEAST, APART_TEXTURED = 0.06, 0.25
+MOVES = 0.2  # log units: where light usually leaves as much unexplained, it moves
 TINT = 0.25  # log units of colour
 HIDDEN = 0.5  # of a cell, seen as covered by the hold
 ROUND_IT, ENCLOSED = 3, 0.9  # half-size px round what was found; share of that which shows the mark
@@ -128,7 +129,8 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
     """
     readable, expected = seen.readable, seen.expected
     covered = np.zeros(readable.shape, bool) if hidden is None else hidden > HIDDEN
-    rest_most, tint_most = APART, TINT
+    rest_most, tint_most, moving = APART, TINT, _moving(usual)
+    textured, least = np.maximum(APART_TEXTURED, moving), np.maximum(APART_LEAST, moving)
     if usual is not None:
         expected = np.where(usual.alike > -1, np.minimum(expected, usual.alike), expected)
         rest_most = np.maximum(APART, OVER_USUAL * usual.rest)
@@ -139,17 +141,24 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
         expected = expected * np.clip(scale, LEAST_USUAL, 1)
     spread = SPREAD if usual is None else np.hypot(SPREAD, SPREAD_TIMES * np.maximum(usual.spread, 0))
     lost = np.clip((expected - seen.alike) / spread, -9, 9).astype(np.float32)
-    strange = known & (lost > SURELY_LOST) & (seen.rest > APART_LEAST)
-    strange |= known & (lost > LOST) & (seen.rest > APART_TEXTURED)
+    strange = known & (lost > SURELY_LOST) & (seen.rest > least)
+    strange |= known & (lost > LOST) & (seen.rest > textured)
     strange |= known & (lost > LOST) & covered
     if multiplies >= 0.5:
         strange |= ~known & ((seen.rest > rest_most) | (seen.tint > tint_most))
-        strange |= covered & (seen.rest > APART_TEXTURED) & (lost > LOST / 2)
+        strange |= covered & (seen.rest > textured) & (lost > LOST / 2)
     # what is only brighter may be a highlight: all of its texture must be gone
     strange &= ~seen.brighter | (lost > GONE)
     if usual is None:
         strange &= covered
     return _from_outside(_shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark, seen)
+
+
+def _moving(usual: Usual | None) -> F32 | float:
+    """Log units (h, w) of light that tell nothing where light moves on a surface that no ring explains; 0 elsewhere."""
+    if usual is None or usual.unexplained <= MOVES:
+        return 0.0
+    return np.asarray(OVER_USUAL * usual.rest * (usual.rest > MOVES), np.float32)
 
 
 def spread(found: Mask, now: F32, seen: Signs, usual: Usual | None) -> Mask:
@@ -163,7 +172,8 @@ def spread(found: Mask, now: F32, seen: Signs, usual: Usual | None) -> Mask:
     level = mean(off)
     same = (np.abs(level) < SAME_LEVEL) & (most(np.abs(off - level[..., None])) < SAME_TINT)
     rest, tint = (0.0, 0.0) if usual is None else (usual.rest, usual.tint)
-    off_rest, off_tint = seen.rest > np.maximum(rest, SPREAD_REST), seen.tint > np.maximum(tint, SPREAD_TINT)
+    least = np.maximum(np.maximum(rest, SPREAD_REST), _moving(usual))
+    off_rest, off_tint = seen.rest > least, seen.tint > np.maximum(tint, SPREAD_TINT)
     strange = seen.readable & same & (off_rest | off_tint)
     both = (found | (cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_OPEN, _disc(1)) > 0)).astype(np.uint8)
     count, labels = cv2.connectedComponents(both)

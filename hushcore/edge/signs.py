@@ -62,6 +62,12 @@ class Usual:
         shown = [np.where(one.readable, one.lines, np.nan) for one in frames if one.lines is not None]
         return Usual(left, top, **maps, lines=strands.usual(shown) if shown else None)
 
+    @property
+    def unexplained(self) -> float:
+        """Log units of light that are usually not explained, over all places that are known."""
+        known = self.rest[self.rest >= 0]
+        return float(np.median(known)) if known.size else 0.0
+
     def over(self, left: int, top: int, shape: tuple[int, int]) -> "Usual":
         """The part of it that lies under half-size places from ``left``, ``top`` on; -1 where nothing is known."""
         dx, dy = (left - self.left) // 2, (top - self.top) // 2

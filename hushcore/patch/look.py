@@ -96,6 +96,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
 ANYWHERE = 30.0  # px of drift
 READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but turned away
 AGAIN = 2  # times that an edge is unmixed with what the last one told of the light
+RESTLESS = 0.3  # log units of light that are usually not explained: its streaks would be taken for strands
 COVERED = 0.05  # of a place; light is read where less than this is in front
 FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
 
@@ -149,7 +150,7 @@ def _strands(
     usual, row = fix.evidence.usual, fix.hold.frames.get(frame)
     if usual is None or usual.lines is None or fix.plan.stands or not fix.plan.front.auto:
         return None
-    if row is not None and row.lost:
+    if (row is not None and row.lost) or usual.unexplained > RESTLESS:
         return None
     seen = _lines(pair, fix, frame, always=False)
     if seen is None:

@@ -102,3 +102,35 @@ def test_a_surface_that_has_turned_away_is_left_alone(surface, usual):
     now[:, 40:60] = 0.02
     turned = front.signs(now, noisy(surface), surface, FLAT, GAIN, ALL, 0.15 * AREA)
     assert not front.found(turned, usual, None, 1.0).any()
+
+
+def streaks(seed: int) -> np.ndarray:
+    """Light that moves over a surface on its own, as on leather that mirrors a window: a factor (h, w, 1)."""
+    field = np.random.default_rng(seed).standard_normal((SIDE, SIDE)).astype(np.float32)
+    long = cv2.GaussianBlur(field, (0, 0), 9, sigmaY=2.5)
+    return np.exp(0.5 * long / long.std())[..., None]
+
+
+def test_where_light_moves_on_its_own_brightness_tells_little(surface, monkeypatch):
+    """Bits of a mark were left standing for things in front; a dark thing is found all the same."""
+    usual = Usual.of_frames(0, 0, [signs(noisy(surface * streaks(k), k), noisy(surface, 50)) for k in range(9)])
+    assert usual is not None
+    assert usual.unexplained > front.MOVES
+    frames = [noisy(surface * streaks(k), k) for k in range(20, 26)]
+
+    def spreads() -> float:
+        """How much of a frame is taken for what is found at the darkest streak, beside that."""
+        shares = []
+        for now in frames:
+            seen, begun = signs(now, noisy(surface, 50)), np.zeros((SIDE, SIDE), np.uint8)
+            y, x = np.unravel_index(cv2.GaussianBlur(seen.level, (0, 0), 3).argmin(), begun.shape)
+            cv2.circle(begun, (int(x), int(y)), 4, 1, -1)
+            shares.append(front.spread(begun > 0, now, seen, usual).mean() - begun.mean())
+        return float(np.mean(shares))
+
+    now = spreads()
+    dark = frames[0].copy()
+    dark[:, 40:60] = 0.005
+    assert front.found(signs(dark, noisy(surface, 50)), usual, None, 1.0)[:, 44:56].mean() > 0.8
+    monkeypatch.setattr(front, "MOVES", 9.0)
+    assert now < 0.65 * spreads()
