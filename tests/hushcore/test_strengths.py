@@ -1,5 +1,7 @@
 """How much of what a frame shows beside a mark is laid: against grain that is known."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -7,8 +9,9 @@ import pytest
 from hushcore.grain import squares
 from hushcore.grain.model import luma_of
 from hushcore.grain.steps import Steps
+from hushcore.media import yuv
 from hushcore.patch.finish import FINEST
-from hushcore.patch.strengths import LAPLACIAN, LEANT, LEAST, ROUGH, Strengths, strengths
+from hushcore.patch.strengths import COLOUR, LAPLACIAN, LEANT, LEAST, ROUGH, Strengths, strengths
 from hushcore.rounding import add_whole
 
 SIDE = 160
@@ -96,6 +99,27 @@ def test_what_rounding_adds_is_not_laid():
     lacking = rough(there) ** 2 - rough(laid) ** 2
     assert abs(lacking / (ROUGH * step**2 / 12) - 1) < 0.3
     assert said.fine < 1
+
+
+def test_what_rounding_chroma_adds():
+    """Ten bits, 4:2:2 (ITU-R BT.709), rounded as it is delivered, against finer codes of the same planes."""
+    layout, steps = yuv.Layout(10, False, "bt709", 1, 0), Steps("bt709", 876)
+    wanted = [512 + 3 * field(20 + k, 1.0, 1.0)[:, ::2, 0].astype(float) for k in range(2)]
+    made = []
+    for plane in wanted:
+        whole = np.full(plane.shape, 512, np.uint16)
+        add_whole(whole, np.ascontiguousarray(plane - 512), np.ones(plane.shape, bool), 1023, yuv.LEAN)
+        made.append(whole)
+    luma = np.full((SIDE, SIDE), 400, np.uint16)
+    exact = [np.rint(64 * plane).astype(np.uint16) for plane in (luma, *wanted)]
+    power = []
+    for one in (yuv.rgb16((luma, *made), layout), yuv.rgb16(tuple(exact), replace(layout, bits=16))):
+        tonal = one.astype(np.float64) / 65535
+        apart = (tonal - (tonal @ steps.weights)[..., None]).astype(np.float32)
+        power.append(np.mean([finest(apart[..., k : k + 1].repeat(3, 2)) ** 2 for k in (0, 2)]))
+    red, _, blue = steps.weights
+    rounding = ((2 - 2 * red) ** 2 + (2 - 2 * blue) ** 2) / 2 / (12 * steps.count**2)
+    assert (power[0] - power[1]) / rounding == pytest.approx(COLOUR, abs=0.1)
 
 
 def test_where_nothing_can_be_read_little_is_laid():
