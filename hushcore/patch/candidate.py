@@ -46,12 +46,17 @@ def candidate(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
 
 def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
     """Plates in the frame's light, mixed."""
-    match, smeared = fix.plan.match, seen.smeared
+    match = fix.plan.match
+    # artwork is as sharp as it was drawn, whatever its plate's frame was
+    smears = [
+        seen.smeared if sheet.cover is not None else blur.plate
+        for sheet, blur in zip(fix.sheets, seen.blurs, strict=True)
+    ]
     weights = _weights(fix, frame)
     timed = fix.plan.blend == "time" or fix.plan.source == "fill"
     used = [k for k, weight in enumerate(weights) if weight > 0] if timed else range(len(weights))
     lights = {k: light_at(frame, k, seen, fix) for k in used}
-    parts = {k: _part(fix.sheets[k], lights[k], smeared) for k in used}
+    parts = {k: _part(fix.sheets[k], lights[k], smears[k]) for k in used}
     shares: dict[int, F32 | float] = {k: weights[k] for k in used}
     if not timed and len(used) > 1:
         allowed = [_uncovered(fix, sheet) for sheet in fix.sheets]
@@ -62,7 +67,7 @@ def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
         if fix.sheets[0].ratio is not None
         else None
     )
-    cover = fix.sheets[used[0]].cover
+    cover, smeared = fix.sheets[used[0]].cover, smears[used[0]]
     if cover is not None and smeared is not None:
         cover = blurred(np.repeat(cover[..., None], 3, 2), smeared)[..., 0]
     grain = 0.0
@@ -81,7 +86,9 @@ def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
     made = Candidate(scale, added, cover, grain, lights)
     if seen.covering is None:
         return made
-    return _in_front(seen.covering, made, blurred(fix.sheets[used[0]].original, smeared), lights[used[0]])
+    return _in_front(
+        seen.covering, made, blurred(fix.sheets[used[0]].original, seen.blurs[used[0]].plate), lights[used[0]]
+    )
 
 
 def _live(seen: Seen, codes: Codes, frame: int, fix: Fix, wanted: F32) -> F32 | None:

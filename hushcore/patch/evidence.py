@@ -20,7 +20,7 @@ from hushcore.light import evidence as lights
 from hushcore.light.region import CLIP_AT, Pair, Region, full, halved
 from hushcore.light.standing import found
 from hushcore.patch.choose import settled
-from hushcore.patch.motion import blurred, motion, smear
+from hushcore.patch.motion import apart, blur_between, blurred
 from hushcore.patch.place import outside_of
 from hushcore.patch.plan import SHUTTER, Choice, Evidence, Plan
 from hushcore.plates.plate import Plate, make_plate, sample_linear, still_picture
@@ -36,7 +36,7 @@ MARK_GROWTH, MARK_FALL = 3.0, 4.0  # px round its loop that may still be the mar
 MOTION_SHARE = 0.25  # px of possible miss for each px of motion: it is blurred, and blur changes
 GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is looked at
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
-FAST = 4.0  # px a frame: less says nothing of the shutter
+FAST = 4.0  # px a frame, of motion that the anchor frame does not have: less says nothing of the shutter
 SHUTTERS = np.arange(0.1, 1.4, 0.2)  # shares of a frame that are tried: more than one is no shutter but softness
 FASTEST = 2  # frames
 STANDING_MARGIN = 60  # px round the mark, of the surface that shows what highlights stand in the frame
@@ -211,15 +211,11 @@ def _shutter(
     read: Reader, hold: Hold, held: Sequence[int], rect: Rect, original: F32, outside: F32, grain: Grain | None,
     encoding: Encoding,
 ) -> float:  # fmt: skip
-    """The share of a frame that the shutter is open: which smear of the plate leaves least of the fastest frames'
-    ring unexplained, with the smeared plate's own grain taken off."""
+    """The share of a frame that the shutter is open: which smear of the anchor frame, beyond its own, leaves least of the
+    ring of the frames that move most unlike it unexplained, with the smeared grain taken off."""
     if grain is None:
         return SHUTTER
-    speeds = {}
-    for n in held:
-        grid = motion(hold, n, hold.at(n), rect)
-        if grid is not None and hold.has(n - 1) and hold.has(n + 1):
-            speeds[n] = float(np.median(np.hypot(grid[..., 0], grid[..., 1])))
+    speeds = {n: apart(hold, n, hold.anchor, rect) for n in held}
     fast = [n for n in sorted(speeds, key=speeds.__getitem__, reverse=True)[:FASTEST] if speeds[n] >= FAST]
     found = [
         _best_shutter(*seen, hold, n, rect, original, grain, encoding)
@@ -237,15 +233,17 @@ def _best_shutter(
     if inside.sum() < 400:
         return None
     light = np.exp(full(Pair.of(halved(current), halved(original), region).slope, region))
-    now = _band(encoding.tonal_of(np.maximum(current, 0)))
     noise = np.random.default_rng(7).standard_normal(current.shape, np.float32)
     costs = []
     for shutter in SHUTTERS:
-        vectors = smear(hold, frame, hold.at(frame), rect, float(shutter))
-        then = encoding.tonal_of(np.maximum(blurred(original, vectors) * light, 0))
-        left = float((_band(blurred(noise, vectors))[inside] ** 2).mean())
+        blur = blur_between(hold, frame, hold.at(frame), hold.anchor, rect, float(shutter))
+        now, then = (
+            encoding.tonal_of(np.maximum(side, 0))
+            for side in (blurred(current, blur.frame), blurred(original, blur.plate) * light)
+        )
+        left = sum(float((_band(blurred(noise, side))[inside] ** 2).mean()) for side in (blur.frame, blur.plate))
         sigma = float((grain.sigma_at(luma_of(then)[inside])[:, 1] ** 2).mean())
-        costs.append(float(((now - _band(then))[inside] ** 2).mean()) - sigma * left)
+        costs.append(float(((_band(now) - _band(then))[inside] ** 2).mean()) - sigma * left)
     k = int(np.argmin(costs))
     if k == 0:
         return float(SHUTTERS[k])

@@ -18,7 +18,7 @@ from hushcore.light.region import BLACK
 from hushcore.light.under import Under
 from hushcore.patch.fix import Fix, Reader
 from hushcore.patch.look import Seen, look
-from hushcore.patch.motion import blurred
+from hushcore.patch.motion import blurred, blurred_where
 
 FRAMES = 9  # over the shot that are looked at
 LOW = 3.0  # px: finer than this is grain
@@ -89,10 +89,10 @@ def figures(fix: Fix, places: Sequence[Place], way: Way) -> Figures | None:
 def _frame(fix: Fix, place: Place, light: Light) -> tuple[float, float, float] | None:
     seen, sheet = place.seen, fix.sheets[0]
     gleam = 0 if seen.gleam is None else seen.gleam
-    then, clean = (np.maximum(blurred(side, seen.smeared), 0) for side in (sheet.original, sheet.painted))
-    apart = np.linalg.norm(
-        _lab(seen.current + gleam, fix.encoding) - _lab(light.on(then) + gleam, fix.encoding), axis=-1
-    )
+    blur = seen.blurs[0]
+    then, clean = (np.maximum(blurred(side, blur.plate), 0) for side in (sheet.original, sheet.painted))
+    current = blurred_where(seen.current, place.usable.astype(np.float32), blur.frame)
+    apart = np.linalg.norm(_lab(current + gleam, fix.encoding) - _lab(light.on(then) + gleam, fix.encoding), axis=-1)
     outside = seen.spot.outside
     inside = (outside <= 0) & place.usable
     ring = (outside > RING[0]) & (outside < RING[1]) & place.usable

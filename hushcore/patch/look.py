@@ -10,7 +10,7 @@ from hushcore.arrays import F32, Codes, Mask, Rect, most
 from hushcore.edge import front, strands
 from hushcore.edge.signs import Signs
 from hushcore.hold.confidence import CELL
-from hushcore.hold.maps import dense_forward
+from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.fields import light_of
 from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, halved
@@ -18,8 +18,9 @@ from hushcore.light.standing import without
 from hushcore.light.under import Under
 from hushcore.patch import place as places
 from hushcore.patch.fix import LEAST_COVER, Fix, place_of
-from hushcore.patch.motion import Smear, blurred, halved_smear, longest, smear
+from hushcore.patch.motion import Blur, Smear, blur_between, blurred, blurred_where, halved_smear, longest, smear
 from hushcore.patch.place import Place
+from hushcore.patch.sheets import Sheet
 from hushcore.plates.plate import sample_linear
 
 Maps = tuple[F32, F32]
@@ -28,11 +29,12 @@ Maps = tuple[F32, F32]
 @dataclass(frozen=True)
 class Seen:
     """A frame on the still surface: where the fix lies, the linear picture ``current`` (h, w, 3), what of it can be
-    read, how it is ``smeared`` by motion, what passes in front, and now and then of the first plate; without the
-    ``gleam`` (h, w, 3) of a highlight that stands in the frame."""
+    read, how it is ``smeared`` by motion, the ``blurs`` between it and each plate, what passes in front, and now and then of
+    the first plate; without the ``gleam`` (h, w, 3) of a highlight that stands in the frame."""
 
     spot: Place
     smeared: Smear | None
+    blurs: tuple[Blur, ...]
     current: F32
     covering: front.Covering | None
     first: Pair
@@ -48,7 +50,13 @@ class Seen:
         """Now and then of plate ``k``, at half size."""
         if k == 0:
             return self.first
-        return Pair.of(self.first.now, blurred(fix.sheets[k].half, halved_smear(self.smeared)), self.region)
+        return _pair(halved(self.current), fix.sheets[k].half, self.blurs[k], self.region)
+
+
+def _pair(now: F32, then: F32, blur: Blur, region: Region) -> Pair:
+    """Now and then at half size, each with what it lacks of the other's motion blur."""
+    alike = blurred_where(now, region.usable, halved_smear(blur.frame))
+    return Pair.of(alike, blurred(then, halved_smear(blur.plate)), region)
 
 
 def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
@@ -60,6 +68,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         return None
     if not fix.plan.match.blur:
         smeared = None
+    blurs = tuple(_blur(fix, sheet, frame, held) for sheet in fix.sheets)
     maps = dense_forward(held, spot.rect)
     current = sample_linear(codes, *maps, fix.encoding)
     usable = _usable(codes, frame, fix, spot, maps)
@@ -74,23 +83,32 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
 
     def pair_of(usable: Mask) -> Pair:
         region = Region.around(spot.outside, usable.astype(np.float32), clip)
-        return Pair.of(halved(current), blurred(fix.sheets[0].half, halved_smear(smeared)), region)
+        return _pair(now, fix.sheets[0].half, blurs[0], region)
 
+    now, smear_of_plate = halved(current), blurs[0].plate
     first = pair_of(usable)
     drawn = _drawn(maps, frame, fix)
-    mask = _found(first, smeared, maps, frame, fix, spot.rect, bool(drawn))
+    mask = _found(first, smear_of_plate, maps, frame, fix, spot.rect, bool(drawn))
     covering = None
     if mask is not None:
-        covering = _unmixed(front.corrected(mask, drawn), drawn, current, usable, pair_of, fix, smeared)
+        covering = _unmixed(front.corrected(mask, drawn), drawn, current, usable, pair_of, fix, smear_of_plate)
     if covering is not None:
         usable = usable & (covering.alpha < COVERED)
         first = pair_of(usable)
-    thin = _strands(first, current, usable, smeared, frame, fix, spot.rect)
+    thin = _strands(first, current, usable, smear_of_plate, frame, fix, spot.rect)
     if thin is not None:
         thin = front.without(thin, drawn)
         covering = front.both(covering, thin)
         first = pair_of(usable & (thin.alpha < COVERED))
-    return Seen(spot, smeared, current, covering, first, gleam, maps)
+    return Seen(spot, smeared, blurs, current, covering, first, gleam, maps)
+
+
+def _blur(fix: Fix, sheet: Sheet, frame: int, held: HoldMap) -> Blur:
+    """Between a frame and a plate; pictures put together from several frames are taken as sharp."""
+    if not fix.plan.match.blur:
+        return Blur()
+    own = None if fix.plan.from_others else sheet.frame
+    return blur_between(fix.hold, frame, held, own, fix.rect, fix.evidence.shutter)
 
 
 ANYWHERE = 30.0  # px of drift

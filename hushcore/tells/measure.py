@@ -82,7 +82,7 @@ def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[
     fix = on_frame(fix, frame)
     if seen is None or (light is None and fix.plan.source not in ON_ITS_OWN):
         return Tells(), None
-    spot, smeared = seen.spot, seen.smeared
+    spot, smeared = seen.spot, seen.blurs[0].plate
     drift = _drift(fix, frame, spot)
     if fix.plan.stands and laid.lights:
         return _judged_beside(laid, seen, frame, fix, before, drift)
@@ -122,7 +122,7 @@ def _judged_beside(
     sheet, light = fix.sheets[nearest], laid.lights[nearest]
     made = still_picture(laid.codes, fix.hold, frame, spot.rect, fix.encoding)
     shown = sheet.asleft if sheet.asleft is not None else sheet.painted
-    lit = light.on(blurred(shown, seen.smeared))
+    lit = light.on(blurred(shown, seen.blurs[nearest].plate))
     apart = np.asarray(_lab(seen.current, fix.encoding) - _lab(lit, fix.encoding), np.float32)
     beside = ring & (spot.outside >= INSIDE) & (spot.outside <= OUTSIDE + STRIP_MORE)
     return Tells(
