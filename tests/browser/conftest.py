@@ -23,7 +23,7 @@ FLAGS = [
 WORKER = [
     "server/manage.py", "procrastinate", "worker", "--concurrency", "1", "--shutdown-graceful-timeout", "1",
 ]  # fmt: skip
-FIRST, LAST = 1038, 1061
+FIRST, LAST = 1043, 1056
 COUNT = LAST - FIRST + 1
 expect.set_options(timeout=20_000)  # machines are shared; what must be fast is measured in bench/
 

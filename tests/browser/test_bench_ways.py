@@ -52,7 +52,7 @@ def test_the_ruler_zooms_and_pans(page: Page, running: Running):
     overview = page.get_by_test_id("overview")
     box = ruler.bounding_box()
     go_to(page, ANCHOR)
-    for _ in range(3):
+    for _ in range(6):
         page.keyboard.press("+")
     words = overview.get_attribute("title")
     first, last = map(int, re.match(r"(\d+) to (\d+) of", words).groups())
@@ -68,7 +68,7 @@ def test_the_ruler_zooms_and_pans(page: Page, running: Running):
     page.keyboard.down("Control")
     page.mouse.wheel(0, -300)
     page.keyboard.up("Control")
-    expect(overview).to_have_attribute("title", re.compile(f"^{FIRST} to 10[34]\\d of"))
+    expect(overview).to_have_attribute("title", re.compile(f"^{FIRST} to (?!{LAST})"))
     at = overview.bounding_box()
     page.mouse.dblclick(at["x"] + at["width"] - 5, at["y"] + 3)
     expect(overview).to_have_attribute("title", re.compile("Ctrl and the wheel"))

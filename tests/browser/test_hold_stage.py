@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import COUNT, LAST
+from tests.browser.conftest import COUNT, FIRST, LAST
 from tests.browser.screens import (
     ANCHOR,
     CREST,
@@ -19,6 +19,7 @@ from tests.browser.screens import (
 )
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
+HELD = LAST - 2  # the frame that is dragged right
 
 
 def done(page: Page, words: str | None = None) -> dict:
@@ -49,7 +50,7 @@ def test_a_slip_is_seen_and_dragged_right(page: Page, crest: dict, workers):
 
     # judge: checks laid on the surface bend with it; trust shows where it is weak
     shot = page.locator("canvas[data-space=shot]")
-    go_to(page, 1055)
+    go_to(page, HELD)
     page.mouse.move(30, 30)
     before = settled(page, shot)
     page.get_by_label("Laid on it").select_option("checks")
@@ -65,29 +66,29 @@ def test_a_slip_is_seen_and_dragged_right(page: Page, crest: dict, workers):
 
     # drag one point: it becomes a key, met exactly, and the frames up to the next keys are measured anew
     place = (CREST[0], CREST[1])
-    was, before_anchor = at(page, fix, 1055, place), at(page, fix, 1040, place)
+    was, before_anchor = at(page, fix, HELD, place), at(page, fix, FIRST, place)
     page.get_by_role("radio", name="Correct").click()
     page.get_by_role("radio", name="Point", exact=True).click()
     x, y = on_shot(page, *was)
     drag(page, [(x, y), (x + 3, y + 2), (x + 8, y + 5)])
-    expect(page.get_by_role("button", name="Go to key 1055")).to_be_visible()
+    expect(page.get_by_role("button", name=f"Go to key {HELD}")).to_be_visible()
     fix = done(page)
     scale = page.locator("canvas[data-space=shot]").bounding_box()["width"] / 1280
-    moved = at(page, fix, 1055, place) - was
+    moved = at(page, fix, HELD, place) - was
     np.testing.assert_allclose(moved, [8 / scale, 5 / scale], atol=1.5)
-    np.testing.assert_allclose(at(page, fix, 1040, place), before_anchor, atol=1e-6)  # the other side is as it was
+    np.testing.assert_allclose(at(page, fix, FIRST, place), before_anchor, atol=1e-6)  # the other side is as it was
     assert len(fix["hold"]["frames"]) == COUNT - 1
 
     # undo goes back to the hold as it was, and redo to the key
     page.get_by_role("button", name="Undo").click()
-    expect(page.get_by_role("button", name="Go to key 1055")).to_have_count(0)
-    np.testing.assert_allclose(at(page, fixes(page)[0], 1055, place), was, atol=1e-6)
+    expect(page.get_by_role("button", name=f"Go to key {HELD}")).to_have_count(0)
+    np.testing.assert_allclose(at(page, fixes(page)[0], HELD, place), was, atol=1e-6)
     page.get_by_role("button", name="Redo", exact=True).first.click()
-    page.get_by_role("button", name="Go to key 1055").click()
+    page.get_by_role("button", name=f"Go to key {HELD}").click()
     page.get_by_role("button", name="Delete key").click()
-    expect(page.get_by_role("button", name="Go to key 1055")).to_have_count(0)
+    expect(page.get_by_role("button", name=f"Go to key {HELD}")).to_have_count(0)
     fix = done(page)
-    np.testing.assert_allclose(at(page, fix, 1055, place), was, atol=0.5)
+    np.testing.assert_allclose(at(page, fix, HELD, place), was, atol=0.5)
 
     # a range: thrown away and tracked on again, one frame and then the rest
     go_to(page, LAST - 3)

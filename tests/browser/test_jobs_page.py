@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import Running
+from tests.browser.conftest import FIRST, Running
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
 
@@ -73,6 +73,6 @@ def test_a_shot_shows_its_mark_and_how_loud_it_is(page: Page, crest: dict, runni
     Tell.objects.filter(fix=fix).delete()
     quiet = {"drift": 0.1, "seam": 0.2, "light": 0.1, "texture": 0.3, "grain": 0.2, "flicker": 0.1}
     running.stop(running.processes[1:])
-    Tell.objects.create(fix=fix, frame=1040, state="x", values={**quiet, "seam": 2.4})
+    Tell.objects.create(fix=fix, frame=FIRST + 2, state="x", values={**quiet, "seam": 2.4})
     page.goto(running.address)
-    expect(page.get_by_role("img", name="loudest tell 2.4 at 1040")).to_be_visible()
+    expect(page.get_by_role("img", name=f"loudest tell 2.4 at {FIRST + 2}")).to_be_visible()

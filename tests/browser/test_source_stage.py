@@ -150,7 +150,7 @@ def test_edge_match_and_tells(page: Page, crest: dict, workers):
     expect(outlines.nth(1)).to_contain_text("taken away")
     page.get_by_role("button", name=re.compile("1: the mark")).click()
     page.get_by_label("Dragging a point sets a key on its frame").check()
-    go_to(page, ANCHOR + 8)
+    go_to(page, LAST - 1)
     page.wait_for_timeout(600)
     node = fixes(page)[0]["edge"]["nodes"][0]
     # the node is where the surface is: drag it in the Still view, where it has not moved
@@ -159,7 +159,7 @@ def test_edge_match_and_tells(page: Page, crest: dict, workers):
     drag(page, [at, (at[0] + 8, at[1]), (at[0] + 16, at[1])])
     expect(outlines.nth(0)).to_contain_text("2 keys")
     page.get_by_role("radio", name="Matte").click()
-    expect(page.get_by_text(f"Still {ANCHOR + 8}, matte")).to_be_visible()
+    expect(page.get_by_text(f"Still {LAST - 1}, matte")).to_be_visible()
 
     # light: every mode is there, and the field can be looked at
     page.get_by_role("button", name=re.compile("^Match")).click()
