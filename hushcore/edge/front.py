@@ -51,6 +51,8 @@ WIDE, BARE = 6.0, 0.25  # px; alpha over which, read so widely, a place is not b
 LIGHT_OFF, LIGHT_READ = 0.3, 0.05  # share by which the light on what is behind may be off: round about, and read
 CLEAR = 10  # px from what is in front, at which light is read
 NEAR, NEAR_FULL = 4, 0.08  # px round an edge; alpha of it from which it counts in full
+LINES_OVER, LINES = 4.0, 3.0  # px; times the variance that is usual, of lines that are not explained
+HARDLY = 0.3  # alpha of what is hardly in front
 PRIOR = 1000.0  # 1 / variance: how near what a place says is expected to what the wider scale did
 LEAST_NOISE, MISPLACED = 0.01, 0.35  # of the light; px
 FRONT_VARIES, FRONT_VARIES_LEAST = 0.4, 0.1  # of its light: what is in front has folds and shades of its own
@@ -296,7 +298,8 @@ def unmixed(
     deep = np.clip((within - sure) / max(sure, 1.0), 0, 1) * (1 - bare)
     far = np.clip((beyond - BAND / 2) / (BAND / 2), 0, 1)
     alpha = np.asarray(np.maximum(alpha, deep) * (1 - far), np.float32)
-    return Covering(alpha, _near(alpha))
+    rest = current - (1 - alpha[..., None]) * behind - alpha[..., None] * ahead
+    return Covering(alpha, _near(alpha) * _known(alpha, rest, noise))
 
 
 def lit_round_about(front: Mask, current: F32, lit: F32) -> F32:
@@ -346,6 +349,15 @@ def _near(alpha: F32) -> F32:
     """Where an edge is: some px round all that is in front at all."""
     some = cv2.GaussianBlur(cv2.dilate(alpha, _disc(NEAR)), (0, 0), NEAR / 2)
     return np.asarray(np.clip(some / NEAR_FULL, 0, 1), np.float32)
+
+
+def _known(alpha: F32, rest: F32, noise: F32) -> F32:
+    """How surely (0..1) what is behind is known where hardly anything is in front: a mark that lies otherwise than thought, or is
+    smeared otherwise, leaves its lines in what ``rest`` is not explained. What is in front leaves none so fine."""
+    lines = cv2.GaussianBlur(mean(rest**2), (0, 0), LINES_OVER) - mean(cv2.GaussianBlur(rest, (0, 0), LINES_OVER) ** 2)
+    usual = cv2.GaussianBlur(noise, (0, 0), LINES_OVER)
+    unknown = np.clip(lines / (LINES * usual) - 1, 0, 1)
+    return np.asarray(1 - unknown * np.clip(1 - alpha / HARDLY, 0, 1), np.float32)
 
 
 def _noise(current: F32, behind: F32, surely: Mask) -> F32:
