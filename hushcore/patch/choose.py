@@ -98,7 +98,7 @@ def settled(
 def _signs(place: Place, fix: Fix) -> Signs:
     seen = place.seen
     assert seen.maps is not None
-    return signs_of(seen.first, fix, seen.maps, seen.blurs[0].plate, place.frame)
+    return signs_of(seen.shown(fix), fix, seen.maps, seen.blurs[0].plate, place.frame)
 
 
 def _ways(multiplies: float) -> list[Way]:

@@ -38,7 +38,7 @@ GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is l
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
 FAST = 4.0  # px a frame, of motion that the anchor frame does not have: less says nothing of the shutter
 SHUTTERS = np.arange(0.1, 1.4, 0.2)  # shares of a frame that are tried: more than one is no shutter but softness
-FASTEST = 2  # frames
+FASTEST, TELL, AGREE = 3, 2, 0.25  # frames that are asked, that must tell, and by how much what they say may differ
 STANDING_MARGIN = 60  # px round the mark, of the surface that shows what highlights stand in the frame
 BAND = 1.2, 4.0  # px: detail that a shutter smears
 
@@ -222,7 +222,10 @@ def _shutter(
         for n in fast if (seen := _seen(read, hold, n, rect, outside, encoding)) is not None
     ]  # fmt: skip
     known = [value for value in found if value is not None]
-    return float(np.median(known)) if known else SHUTTER
+    # one frame alone, or frames that say otherwise each, tell of their hold and not of a shutter
+    if len(known) < TELL or max(known) - min(known) > AGREE:
+        return SHUTTER
+    return float(np.median(known))
 
 
 def _best_shutter(

@@ -46,6 +46,10 @@ class Seen:
         """Where light is read."""
         return self.first.region
 
+    def shown(self, fix: Fix) -> Pair:
+        """Now, as it is, and then of the first plate: what is in front keeps its own edge."""
+        return _as_it_is(self.first, halved(self.current), fix.sheets[0].half, self.blurs[0])
+
     def pair(self, k: int, fix: Fix) -> Pair:
         """Now and then of plate ``k``, at half size."""
         if k == 0:
@@ -57,6 +61,11 @@ def _pair(now: F32, then: F32, blur: Blur, region: Region) -> Pair:
     """Now and then at half size, each with what it lacks of the other's motion blur."""
     alike = blurred_where(now, region.usable, halved_smear(blur.frame))
     return Pair.of(alike, blurred(then, halved_smear(blur.plate)), region)
+
+
+def _as_it_is(pair: Pair, now: F32, then: F32, blur: Blur) -> Pair:
+    """A pair whose frame is not smeared."""
+    return pair if blur.frame is None else _pair(now, then, Blur(blur.plate), pair.region)
 
 
 def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
@@ -88,14 +97,18 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     now, smear_of_plate = halved(current), blurs[0].plate
     first = pair_of(usable)
     drawn = _drawn(maps, frame, fix)
-    mask = _found(first, smear_of_plate, maps, frame, fix, spot.rect, bool(drawn))
+    mask = _found(
+        _as_it_is(first, now, fix.sheets[0].half, blurs[0]), smear_of_plate, maps, frame, fix, spot.rect, bool(drawn)
+    )
     covering = None
     if mask is not None:
         covering = _unmixed(front.corrected(mask, drawn), drawn, current, usable, pair_of, fix, smear_of_plate)
     if covering is not None:
         usable = usable & (covering.alpha < COVERED)
         first = pair_of(usable)
-    thin = _strands(first, current, usable, smear_of_plate, frame, fix, spot.rect)
+    thin = _strands(
+        _as_it_is(first, now, fix.sheets[0].half, blurs[0]), current, usable, smear_of_plate, frame, fix, spot.rect
+    )
     if thin is not None:
         thin = front.without(thin, drawn)
         covering = front.both(covering, thin)
