@@ -15,18 +15,18 @@ FINE, COARSE = 1.2, 6.0  # px: the detail that is compared; light and grain are 
 
 
 def likenesses(
-    read: Callable[[int], Codes], holds: Sequence[Hold], loop: F64, own: int, frames: Sequence[int]
+    read: Callable[[int], Codes], holds: Sequence[Hold], loop: F64, own: int, frames: Sequence[int], channel: str = "luma"
 ) -> F64:  # fmt: skip
-    """Correlation (holds, frames) of the detail in a loop (n, 2; px of the still surface) with that of frame ``own``; not a
-    number where the loop is not all on a frame. Each frame is read once."""
+    """Correlation (holds, frames) of the detail in a loop (n, 2; px of the still surface) with that of frame ``own``,
+    in a ``channel``; not a number where the loop is not all on a frame. Each frame is read once."""
     rect = rect_of(loop, holds[0].size)
     out = np.full((len(holds), len(frames)), np.nan)
     if min(rect.width, rect.height) < 2 * AROUND:
         return out
-    luma = channel_of(read(own))
+    luma = channel_of(read(own), channel)
     there = [held_still(luma, hold.at(own), rect) for hold in holds]
     for column, number in enumerate(frames):
-        luma = channel_of(read(number))
+        luma = channel_of(read(number), channel)
         for row, hold in enumerate(holds):
             out[row, column] = likeness(there[row], held_still(luma, hold.at(number), rect))
     return out

@@ -45,7 +45,9 @@ class Picture:
         return np.array([(self.rect.left + self.rect.right - 1) / 2, (self.rect.top + self.rect.bottom - 1) / 2])
 
 
-def picture_of(hold: Hold, read: Reader, outline: F64, frames: Sequence[int], around: int) -> Picture:
+def picture_of(
+    hold: Hold, read: Reader, outline: F64, frames: Sequence[int], around: int, channel: str = "luma"
+) -> Picture:  # fmt: skip
     """The mean of a mark (``outline``: (n, 2), still px) over frames on which it is held; ``around``: px round it that are
     compared with it."""
     rect = Rect.around(outline).grown(around + BORDER)
@@ -59,7 +61,7 @@ def picture_of(hold: Hold, read: Reader, outline: F64, frames: Sequence[int], ar
     still = _lattice(rows, cols) * step + middle
     total = np.zeros((rows, cols), np.float32)
     for number in frames:
-        one = detail(_sampled(channel_of(read(number)), hold.at(number).forward(still), step))
+        one = detail(_sampled(channel_of(read(number), channel), hold.at(number).forward(still), step))
         total += one / max(FLAT, float(one.std()))
     return Picture(rect, step, np.ascontiguousarray(total / len(frames)), mask)
 

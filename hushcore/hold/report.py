@@ -146,6 +146,8 @@ def _weak(kind: str, stretch: list[int], notes: Mapping[int, Note], anchor: int)
 def _cause(hidden: float, off: float) -> str:
     if off > 0.5:
         return f"{round(100 * off)} % of the ground is off the frame"
+    if hidden > MOSTLY:
+        return "hardly anything of the ground is found; it is covered, or looks otherwise"
     if hidden > 0.3:
         return f"{round(100 * hidden)} % of the ground is covered"
     return "the ground does not look as on the anchor frame"

@@ -45,7 +45,7 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
     weak = [n for n, row in hold.frames.items() if (row.lost or row.drift_rms > WEAK) and n not in hold.keys]
     if not weak or method.kind in ("point", "two-point"):
         return
-    alike, usual = seen_again(hold, read, mark)  # nothing of the rest may be held
+    alike, usual = seen_again(hold, read, mark, None, method.prep.channel)  # nothing of the rest may be held
     if usual <= 0:
         return
     numbers = sorted(hold.frames)
@@ -60,17 +60,18 @@ def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) 
         return
     held = [n for n in firm if n not in gone]
     clear = [hold.anchor, *sorted(held, key=lambda n: -alike[n])[:TEMPLATES]]
-    pictures = [picture_of(hold, read, mark, clear, around) for around in ROUNDS]
+    pictures = [picture_of(hold, read, mark, clear, around, method.prep.channel) for around in ROUNDS]
     yield from _Seeker(hold, ground, method, read, mark, pictures, usual, alike, pace).run(gone, wrong)
 
 
 def seen_again(
-    hold: Hold, read: Reader, mark: F64, numbers: Sequence[int] | None = None
+    hold: Hold, read: Reader, mark: F64, numbers: Sequence[int] | None = None, channel: str = "luma"
 ) -> tuple[dict[int, float], float]:  # fmt: skip
     """How like itself the mark is (correlation) on frames (None: all that are measured), and on the one that shows it best; 0
     for the latter where its own detail tells nothing. ``mark``: its outline (n, 2), anchor px."""
     numbers = sorted(hold.frames) if numbers is None else numbers
-    alike = dict(zip(numbers, np.nan_to_num(likenesses(read, (hold,), mark, hold.anchor, numbers)[0]), strict=True))
+    found = likenesses(read, (hold,), mark, hold.anchor, numbers, channel)[0]
+    alike = dict(zip(numbers, np.nan_to_num(found), strict=True))
     usual = max(alike.values(), default=0.0)
     return alike, usual if usual >= TELLS else 0.0
 

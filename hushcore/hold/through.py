@@ -1,5 +1,5 @@
-"""A whole shot held: measured both ways from the anchor, the mark looked for where that failed, bridged where it was hidden; on a
-wider ground where the own one has too little to hold on to."""
+"""A whole shot held: measured both ways from the anchor, the mark looked for where that failed, bridged where it was hidden; in
+another channel, or on a wider ground, where the own one has too little to hold on to."""
 
 from collections.abc import Iterator
 from contextlib import suppress
@@ -17,7 +17,7 @@ from hushcore.hold.seek import BETTER_BY, FOUND, seen_again, sought
 from hushcore.hold.steadier import steadied
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
-from hushcore.hold.wider import better, poor
+from hushcore.hold.wider import better, clearest, poor
 
 
 def track(
@@ -25,8 +25,9 @@ def track(
 ) -> Iterator[tuple[int, Hold]]:
     """Measure first..last from the anchor both ways, then mend that; yields the growing hold after each frame.
 
-    ``mark``: judges, and is looked for where it is not where the hold says; its wider ground is tried where the hold is
-    poor, and taken where the mark is the better for it; the hold that is yielded last is the one that was taken.
+    ``mark``: judges, and is looked for where it is not where the hold says. With a wider ground to try, a poor hold is measured
+    in the channel that shows the mark far more clearly, and on that ground; each is taken where the mark is the better for
+    it; the hold that is yielded last is the one that was taken.
     Raises HushError when the anchor lies outside the range or the ground cannot be held.
     """
     if not first <= anchor <= last:
@@ -41,12 +42,24 @@ def track(
         yield number, hold
     if mark is None or mark.around is None or hold is None or not poor(hold):
         return
-    rival: Hold | None = None
-    with suppress(HushError):  # a ground that cannot be held is no rival
-        for number, rival in _once(read, mark.around, method, anchor, first, last, mark.outline):
-            yield number, rival
-    if rival is None or not better(read, hold, rival, mark.outline):
-        yield anchor, hold
+    channel = clearest(read(anchor), mark.outline, hold.size, method.prep.channel)
+    for other, way in _rivals(ground, mark.around, method, channel):
+        rival: Hold | None = None
+        with suppress(HushError):  # a ground that cannot be held is no rival
+            for number, rival in _once(read, other, way, anchor, first, last, mark.outline):
+                yield number, rival
+        if rival is not None and better(read, hold, rival, mark.outline, channel):
+            hold = rival
+            if not poor(hold):
+                break
+    yield anchor, hold
+
+
+def _rivals(ground: Ground, around: Ground, method: Method, channel: str) -> Iterator[tuple[Ground, Method]]:
+    """What else a poor hold is tried with, one after the other: the ``channel`` that shows the mark, a wider ground."""
+    if channel != method.prep.channel:
+        yield ground, replace(method, prep=replace(method.prep, channel=channel))
+    yield around, method
 
 
 def _once(
@@ -95,13 +108,13 @@ def _bridged(
     if outline is None or not hidden_stretches(hold, sure):
         yield from bridge(hold, ground, method, read, sure)
         return
-    alike, usual = seen_again(hold, read, outline)
+    alike, usual = seen_again(hold, read, outline, None, method.prep.channel)
     held = {n for n, row in hold.frames.items() if not row.lost}
     sure = sure | {n for n in held if usual > 0 and alike[n] >= FOUND * usual}
     measured = dict(hold.frames)
     for number, frame in bridge(hold, ground, method, read, sure):
         if number in held and usual > 0:
             bridged = replace(hold, frames={**measured, number: frame})
-            if seen_again(bridged, read, outline, [number])[0][number] < alike[number] - BETTER_BY:
+            if seen_again(bridged, read, outline, [number], method.prep.channel)[0][number] < alike[number] - BETTER_BY:
                 continue
         yield number, frame

@@ -1,4 +1,7 @@
-"""Whether a hold is poor, and whether the same surface measured on a wider ground beats it.
+"""Whether a hold is poor, and whether the same surface measured otherwise beats it: in another channel, or on a wider ground.
+
+A mark in a colour as bright as its ground is hardly there in luma, and stands out in a channel: it is then what can be held on
+to.
 
 A loop's own ground is small, so that it stays on one piece of surface; where there is too little on it to hold on to, what lies
 round about often has more (tracking an area larger than the mark is common practice). It may also lie on something else and
@@ -11,12 +14,14 @@ from collections.abc import Callable
 import numpy as np
 
 from hushcore.arrays import F64, Codes
-from hushcore.hold.likeness import likenesses
+from hushcore.hold.likeness import detail, likenesses, rect_of
+from hushcore.hold.method import CHANNELS, channel_of
 from hushcore.hold.record import Hold
 
 MOST = 10.0  # px of drift that count: beyond it all is lost alike
 POOR = 3.0  # px: the mean drift from which a hold is looked at again
 BETTER_BY = 0.1  # of mean correlation
+CLEARER = 1.4  # times the mark's contrast in luma: so much clearer another channel must show it
 FRAMES = 12  # over the shot, on which the mark is looked at
 
 
@@ -31,11 +36,23 @@ def poor(hold: Hold) -> bool:
     return unsure(hold) > POOR
 
 
-def better(read: Callable[[int], Codes], hold: Hold, rival: Hold, mark: F64) -> bool:
-    """Whether the mark looks clearly more like itself under the rival; a frame that it is said to have left counts as unlike."""
+def clearest(codes: Codes, mark: F64, size: tuple[int, int], chosen: str = "luma") -> str:
+    """The channel of the anchor frame's ``codes`` that shows the mark (outline (n, 2), px): luma, unless another does so far
+    more clearly, or an artist has ``chosen`` one. ``size``: width and height of the frame."""
+    part = codes[rect_of(mark, size).slices]
+    if chosen != "luma" or part.ndim < 3 or min(part.shape[:2]) < 2:
+        return chosen
+    spread = {channel: float(detail(channel_of(part, channel)).std()) for channel in CHANNELS}
+    best = max(spread, key=spread.__getitem__)
+    return best if spread[best] > CLEARER * spread["luma"] else "luma"
+
+
+def better(read: Callable[[int], Codes], hold: Hold, rival: Hold, mark: F64, channel: str = "luma") -> bool:
+    """Whether the mark looks clearly more like itself under the rival, in the ``channel`` that shows it; a frame that it is said
+    to have left counts as unlike."""
     numbers = sorted(set(hold.frames) & set(rival.frames))
     if not numbers:
         return False
     some = [numbers[k] for k in np.unique(np.linspace(0, len(numbers) - 1, FRAMES).round().astype(int))]
-    own, other = np.nan_to_num(likenesses(read, (hold, rival), mark, hold.anchor, some)).mean(1)
+    own, other = np.nan_to_num(likenesses(read, (hold, rival), mark, hold.anchor, some, channel)).mean(1)
     return bool(other >= own + BETTER_BY)

@@ -10,7 +10,7 @@ from hushcore.hold.mark import Mark
 from hushcore.hold.record import Hold, HoldFrame
 from hushcore.hold.still import Ground
 from hushcore.hold.through import track
-from hushcore.hold.wider import MOST, better, poor, unsure
+from hushcore.hold.wider import MOST, better, clearest, poor, unsure
 from hushcore.recipe.circle import GROUND_GROWTH, ground_of, wider_ground
 
 SIZE, COUNT, ANCHOR = 420, 14, 4
@@ -50,8 +50,9 @@ def moved(frame: int, own: bool = True) -> np.ndarray:
     return np.array([7.0 * k, 3 * np.sin(k)]) if own else np.array([-5.0 * k, 4.0 * k])
 
 
-def shot(frame: int, one_surface: bool) -> np.ndarray:
-    """A bare disc with a faint mark, in a surface of scikit-image's ``gravel`` (CC0) that moves with it, or past it."""
+def shot(frame: int, one_surface: bool, tint: float = 0.0) -> np.ndarray:
+    """A bare disc with a faint mark, in a surface of scikit-image's ``gravel`` (CC0) that moves with it, or past it. ``tint``:
+    how much redder than the disc the mark is, and as bright in luma (ITU-R BT.709)."""
     texture = np.asarray(data.gravel(), np.float32) / 255
     y, x = np.mgrid[0:SIZE, 0:SIZE].astype(float)
     dx, dy = moved(frame)
@@ -61,15 +62,18 @@ def shot(frame: int, one_surface: bool) -> np.ndarray:
     bare = 0.5 - 0.02 * np.exp(-(away**2) / 60)
     grey = bare + (around - bare) * np.clip((away - BARE) / 8, 0, 1)
     grey = grey + np.random.default_rng(frame).normal(0, 0.02, grey.shape)
-    return np.round(np.clip(np.repeat(grey[..., None], 3, 2), 0, 1) * 65535).astype(np.uint16)
+    u, v = x - dx - MIDDLE, y - dy - MIDDLE
+    cross = (np.maximum(abs(u), abs(v)) < 12) & (np.minimum(abs(u), abs(v)) < 4)
+    red = ndi.gaussian_filter(cross.astype(float), 0.8)[..., None] * tint * np.array([1, -0.2126 / 0.7152, 0])
+    return np.round(np.clip(grey[..., None] + red, 0, 1) * 65535).astype(np.uint16)
 
 
-def held(one_surface: bool, wide: bool) -> tuple[Hold, float]:
+def held(one_surface: bool, wide: bool, tint: float = 0.0) -> tuple[Hold, float]:
     """The hold that is taken, and the RMS error (px) in the loop."""
     own = ground_of(LOOP, ANCHOR, SIZE, SIZE, False).ground()
     mark = Mark(LOOP, wider_ground(LOOP, ANCHOR, SIZE, SIZE).ground()) if wide else None
     hold = None
-    for _, hold in track(lambda n: shot(n, one_surface), own, "mesh", ANCHOR, 0, COUNT - 1, mark):
+    for _, hold in track(lambda n: shot(n, one_surface, tint), own, "mesh", ANCHOR, 0, COUNT - 1, mark):
         pass
     assert hold is not None
     miss = [hold.at(n).forward(LOOP) - LOOP - moved(n) for n in range(COUNT)]
@@ -95,6 +99,17 @@ def test_what_moves_otherwise_round_about_is_not_taken_for_the_surface():
     assert unsure(other) < unsure(own)
     taken, _ = held(one_surface=False, wide=True)
     assert taken.grid == own.grid
+
+
+def test_a_mark_as_bright_as_its_ground_is_held_in_the_channel_that_shows_it():
+    """What lies round about moves otherwise, and in luma there is nothing else to hold on to."""
+    size = (SIZE, SIZE)
+    assert clearest(shot(ANCHOR, False, 0.3), LOOP, size) == "r"
+    assert clearest(shot(ANCHOR, False), LOOP, size) == "luma"
+    assert clearest(shot(ANCHOR, False, 0.3), LOOP, size, "b") == "b"  # an artist's own choice
+    taken, off = held(one_surface=False, wide=True, tint=0.3)
+    assert off < 1.0
+    assert not poor(taken)
 
 
 def test_a_wider_ground_that_cannot_be_held_leaves_the_hold_as_it_is():

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from fixes.models import Revision
 from holds.models import Hold
 from holds.rows import keep
 
@@ -327,6 +328,24 @@ def test_a_poor_hold_of_a_loop_is_tried_on_a_wider_ground_and_stays_the_artist_s
     assert np.abs(errors).max() < 0.3
     back = web.post(f"/api/fixes/{second['id']}/undo", {"version": now["version"]}, "application/json").json()
     assert back["hold"]["id"] == second["hold"]["id"]
+
+
+def test_a_poor_hold_of_a_loop_is_tried_in_the_channel_that_shows_the_mark(web, shot, work, monkeypatch):
+    from holds import widening
+
+    monkeypatch.setattr(widening, "poor", lambda hold: hold is engines[0] if engines else engines.append(hold) or True)
+    monkeypatch.setattr(widening, "clearest", lambda *_: "g")
+    monkeypatch.setattr(widening, "better", lambda *_: True)
+    engines: list = []
+    body = {"frame": 1004, "loop": loop(160.0)}
+    made = web.post(f"/api/shots/{shot.id}/circle", body, "application/json").json()
+    work()
+    now = web.get(f"/api/fixes/{made['id']}").json()
+    assert Hold.objects.count() == 2  # good enough: no wider ground is tried as well
+    assert now["hold"]["method"]["prep"]["channel"] == "g"
+    assert now["hold"]["ground"] == made["hold"]["ground"]
+    assert len(now["hold"]["frames"]) == COUNT - 1
+    assert Revision.objects.filter(fix=made["id"]).latest("id").label == "Held by its green channel"
 
 
 def test_a_ground_that_the_artist_drew_is_never_widened(web, hands, work, monkeypatch):
