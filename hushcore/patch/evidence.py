@@ -38,6 +38,7 @@ GRAIN_MARGIN, GRAIN_SIDE = 40, 180  # px round the mark, and the least that is l
 DRIFT_MOST = 1.5  # times the least drift: grain is measured where the hold is good
 FAST = 4.0  # px a frame, of motion that the anchor frame does not have: less says nothing of the shutter
 SHUTTERS = np.arange(0.1, 1.4, 0.2)  # shares of a frame that are tried: more than one is no shutter but softness
+SURE_SHARE = 0.015  # of the motion, by which a frame may be off that asks for more than half a frame
 FASTEST, TELL, AGREE = 3, 2, 0.25  # frames that are asked, that must tell, and by how much what they say may differ
 STANDING_MARGIN = 60  # px round the mark, of the surface that shows what highlights stand in the frame
 BAND = 1.2, 4.0  # px: detail that a shutter smears
@@ -218,14 +219,19 @@ def _shutter(
     speeds = {n: apart(hold, n, hold.anchor, rect) for n in held}
     fast = [n for n in sorted(speeds, key=speeds.__getitem__, reverse=True)[:FASTEST] if speeds[n] >= FAST]
     found = [
-        _best_shutter(*seen, hold, n, rect, original, grain, encoding)
+        (n, _best_shutter(*seen, hold, n, rect, original, grain, encoding))
         for n in fast if (seen := _seen(read, hold, n, rect, outside, encoding)) is not None
     ]  # fmt: skip
-    known = [value for value in found if value is not None]
+    known = [value for n, value in found if value is not None and (value <= SHUTTER or _surely(hold, n, speeds[n]))]
     # one frame alone, or frames that say otherwise each, tell of their hold and not of a shutter
     if len(known) < TELL or max(known) - min(known) > AGREE:
         return SHUTTER
     return float(np.median(known))
+
+
+def _surely(hold: Hold, frame: int, speed: float) -> bool:
+    """Whether a frame is held so well that a wide smear is none of the hold's: all that is a little off asks for more of it."""
+    return hold.frames[frame].drift_rms < SURE_SHARE * speed
 
 
 def _best_shutter(
