@@ -95,20 +95,22 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         return _pair(now, fix.sheets[0].half, blurs[0], region)
 
     now, smear_of_plate = halved(current), blurs[0].plate
+
+    def shown_by(pair: Pair) -> Pair:
+        return _as_it_is(pair, now, fix.sheets[0].half, blurs[0])
+
     first = pair_of(usable)
+    shown = shown_by(first)
     drawn = _drawn(maps, frame, fix)
-    mask = _found(
-        _as_it_is(first, now, fix.sheets[0].half, blurs[0]), smear_of_plate, maps, frame, fix, spot.rect, bool(drawn)
-    )
+    mask = _found(shown, smear_of_plate, maps, frame, fix, spot.rect, bool(drawn))
     covering = None
     if mask is not None:
         covering = _unmixed(front.corrected(mask, drawn), drawn, current, usable, pair_of, fix, smear_of_plate)
     if covering is not None:
         usable = usable & (covering.alpha < COVERED)
         first = pair_of(usable)
-    thin = _strands(
-        _as_it_is(first, now, fix.sheets[0].half, blurs[0]), current, usable, smear_of_plate, frame, fix, spot.rect
-    )
+        shown = shown_by(first)
+    thin = _strands(shown, current, usable, smear_of_plate, frame, fix, spot.rect)
     if thin is not None:
         thin = front.without(thin, drawn)
         covering = front.both(covering, thin)

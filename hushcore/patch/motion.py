@@ -77,12 +77,12 @@ def _beyond(there: F64, here: F64) -> tuple[F64, F64]:
     a = there[..., 0] ** 2 - here[..., 0] ** 2
     b = there[..., 0] * there[..., 1] - here[..., 0] * here[..., 1]
     d = there[..., 1] ** 2 - here[..., 1] ** 2
-    middle, apart = (a + d) / 2, np.hypot((a - d) / 2, b)
+    middle, spread = (a + d) / 2, np.hypot((a - d) / 2, b)
     angle = np.arctan2(2 * b, a - d) / 2
     along = np.stack([np.cos(angle), np.sin(angle)], -1)
     across = np.stack([-along[..., 1], along[..., 0]], -1)
-    more = np.sqrt(np.maximum(middle + apart, 0))[..., None] * _pointing(along, there)
-    less = np.sqrt(np.maximum(apart - middle, 0))[..., None] * _pointing(across, here)
+    more = np.sqrt(np.maximum(middle + spread, 0))[..., None] * _pointing(along, there)
+    less = np.sqrt(np.maximum(spread - middle, 0))[..., None] * _pointing(across, here)
     return more, less
 
 
