@@ -9,6 +9,7 @@ from tests.browser.conftest import FIRST, LAST, Running
 from tests.browser.screens import ANCHOR, changes, circle_the_crest, fixes, go_to, on_shot, open_shot, settled, wait_for
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.browser]
+CLOSEST = 12  # frames that the ruler shows at least
 
 
 def test_a_fix_taken_away_comes_back_and_a_look_is_undone(page: Page, crest: dict):
@@ -52,12 +53,12 @@ def test_the_ruler_zooms_and_pans(page: Page, running: Running):
     overview = page.get_by_test_id("overview")
     box = ruler.bounding_box()
     go_to(page, ANCHOR)
-    for _ in range(6):
+    for _ in range(3):
         page.keyboard.press("+")
     words = overview.get_attribute("title")
     first, last = map(int, re.match(r"(\d+) to (\d+) of", words).groups())
     assert first <= ANCHOR <= last
-    assert last - first + 1 < (LAST - FIRST + 1) * 0.7
+    assert last - first + 1 == CLOSEST < LAST - FIRST + 1
     # a click goes to the frame that is shown there
     page.mouse.click(box["x"] + box["width"] - 2, box["y"] + 28)
     expect(page.get_by_test_id("frame")).to_have_text(str(last))
