@@ -49,7 +49,7 @@ def picture_of(
     hold: Hold, read: Reader, outline: F64, frames: Sequence[int], around: int, channel: str = "luma"
 ) -> Picture:  # fmt: skip
     """The mean of a mark (``outline``: (n, 2), still px) over frames on which it is held; ``around``: px round it that are
-    compared with it."""
+    compared with it; in a ``channel``."""
     rect = Rect.around(outline).grown(around + BORDER)
     step = max(1.0, max(rect.width, rect.height) / LARGEST)
     rows, cols = (max(8, round(side / step)) for side in (rect.height, rect.width))

@@ -68,7 +68,7 @@ def seen_again(
     hold: Hold, read: Reader, mark: F64, numbers: Sequence[int] | None = None, channel: str = "luma"
 ) -> tuple[dict[int, float], float]:  # fmt: skip
     """How like itself the mark is (correlation) on frames (None: all that are measured), and on the one that shows it best; 0
-    for the latter where its own detail tells nothing. ``mark``: its outline (n, 2), anchor px."""
+    for the latter where its own detail tells nothing. ``mark``: its outline (n, 2), anchor px; looked at in a ``channel``."""
     numbers = sorted(hold.frames) if numbers is None else numbers
     found = likenesses(read, (hold,), mark, hold.anchor, numbers, channel)[0]
     alike = dict(zip(numbers, np.nan_to_num(found), strict=True))
