@@ -1,4 +1,4 @@
-"""What passes in front of a mark: found on the still surface, corrected by hand, its edge unmixed.
+"""What passes in front of a mark: found on the still surface, and corrected by hand.
 
 All pictures are scene-linear (h, w, 3) on the still surface: ``current`` the frame, ``lit`` the original anchor frame
 in the frame's light. Where something passes in front, the one does not look like the other.
@@ -10,21 +10,18 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, F64, Mask, mean, most
+from hushcore.arrays import F32, F64, Mask, least, mean, most
 from hushcore.edge.outline import Outline
 from hushcore.edge.signs import Signs, Usual
+from hushcore.edge.unmix import BLACK, FEWEST, carried, disc
 
-BLACK = 0.003
 PRE_BLUR, PRE_BLUR_LEAVES = 0.6, 0.22  # half-size px, and the share of white noise's variance that it leaves
 CORRELATION_SIGMA = 2.5  # half-size px
 LIGHT_SIGMA = 3.5  # half-size px
 CONTRAST_COUNTS = 1.6  # times the share of the texture's contrast that is seen
 TELLS = 0.45  # expected correlation: with less, texture says nothing
-FEWEST = 200  # places
-LOOKS_RIGHT, LEAST_USUAL = (
-    0.75,
-    0.45,
-)  # quantile of the likeness over a region that says how right it looks at best; its least
+LOOKS_RIGHT = 0.75  # quantile of the likeness over a region that says how right it looks at best
+LEAST_USUAL, MOST_USUAL = 0.45, 2.0  # times what is expected, by how right it looks
 SPREAD = 0.16  # of a correlation of so few places
 SPREAD_TIMES = 1.5  # of how differently a place looks over the shot
 FACES, TURNED_AWAY = 0.7, 0.2  # px of the frame a px of the still surface
@@ -35,31 +32,15 @@ APART, OVER_USUAL = 0.45, 1.6  # log units from what the light explains, and tim
 APART_LEAST, APART_TEXTURED = 0.06, 0.25
 MOVES = 0.2  # log units: where light usually leaves as much unexplained, it moves
 TINT = 0.25  # log units of colour
+TAKEN = 0.15  # log units by which no channel may be darker for what is brighter to be a highlight
 HIDDEN = 0.5  # of a cell, seen as covered by the hold
 ROUND_IT, ENCLOSED = 3, 0.9  # half-size px round what was found; share of that which shows the mark
 SMALLEST, LARGE = 24, 250  # square half-size px: less is chance; as much needs no other sign
 SAME_LEVEL, SAME_TINT = 0.4, 0.15  # log units in which what is in front may vary where it is spread
 SPREAD_REST, SPREAD_TINT = 0.25, 0.15  # log units that the light does not explain
 SPREADS_OVER = 27.0  # half-size px over which its colours are carried
-BAND = 40  # px round what is found beyond which nothing is in front
-SURE_WITHIN, SURE_BEYOND = 10, 30  # px: surely in front, surely not
-SURE_SHARE = 0.35  # of how deep a small thing is: its middle is surely in front
-SOFT = 6  # px half across, of an edge that nothing tells of
-SCALES = (12.0, 6.0, 3.0, 1.5)  # px over which an edge is read, wide ones first
-MIDDLE, STRANGEST = 0.6, 80  # of how deep it is round about; percentile that counts in full
-WIDE, BARE = 6.0, 0.25  # px; alpha over which, read so widely, a place is not bare
-LIGHT_OFF, LIGHT_READ = 0.3, 0.05  # share by which the light on what is behind may be off: round about, and read
-CLEAR = 10  # px from what is in front, at which light is read
-NEAR, NEAR_FULL = 4, 0.08  # px round an edge; alpha of it from which it counts in full
-LINES_OVER, LINES = 4.0, 3.0  # px; times the variance that is usual, of lines that are not explained
-HARDLY = 0.3  # alpha of what is hardly in front
-PRIOR = 1000.0  # 1 / variance: how near what a place says is expected to what the wider scale did
-LEAST_NOISE, MISPLACED = 0.01, 0.35  # of the light; px
-FRONT_VARIES, FRONT_VARIES_LEAST = 0.4, 0.1  # of its light: what is in front has folds and shades of its own
-FRONT_SPREAD = 3.0  # times the median by which it differs from its own colours
-COLOUR_SIGMA = 9.0  # px over which colours of both sides are carried into the band
-SHRINK = 4  # times smaller: carried colours are smooth
-NOTHING, EVERYTHING = 0.08, 0.95  # alphas that count as none and as all
+PLAINLY = 1.0  # spreads under what is expected
+OWN_DETAIL = 5  # half-size px round a mark's detail, which looks like the mark
 
 
 @dataclass(frozen=True)
@@ -68,29 +49,6 @@ class Front:
 
     auto: bool = True
     shapes: tuple[Outline, ...] = ()
-
-
-@dataclass(frozen=True)
-class Covering:
-    """``alpha`` (h, w): how far a place is in front, 0..1; ``near`` (h, w): where its edge is unmixed, 0..1."""
-
-    alpha: F32
-    near: F32
-
-
-def without(covering: Covering, drawn: Sequence[tuple[F32, bool]]) -> Covering:
-    """A covering less what an artist has drawn as not in front. ``drawn``: as for ``corrected``."""
-    left = np.ones_like(covering.alpha)
-    for cover, takes in drawn:
-        left = left * (1 - cover) if takes else left
-    return Covering(np.asarray(covering.alpha * left), np.asarray(covering.near * left))
-
-
-def both(one: Covering | None, other: Covering | None) -> Covering | None:
-    """Two things in front at once."""
-    if one is None or other is None:
-        return one or other
-    return Covering(np.maximum(one.alpha, other.alpha), np.maximum(one.near, other.near))
 
 
 def signs(now: F32, then: F32, painted: F32, slope: F32, gain: F64, readable: Mask, area: F32) -> Signs:
@@ -102,10 +60,23 @@ def signs(now: F32, then: F32, painted: F32, slope: F32, gain: F64, readable: Ma
     noise = PRE_BLUR_LEAVES * float(np.mean(gain)) / 3
     alike, expected = _alike(a, b, noise / (lit + BLACK), noise / (mean(then) + BLACK))
     expected = expected * np.clip(area / FACES, 0, 1)
-    sure = readable & (expected > TELLS) & (alike > 0.6 * expected)
-    level, tint = _unexplained(now, then, slope, sure)
-    mark, brighter = _mark(now, then, painted, slope, noise), level > APART_TEXTURED
+    sure = _surely_shown(alike, expected, readable)
+    rest = _unexplained(now, then, slope, sure)
+    level = mean(rest)
+    tint = most(np.abs(rest - level[..., None]))
+    mark = _mark(now, then, painted, slope, noise)
+    # a highlight takes nothing from any channel
+    brighter = (level > APART_TEXTURED) & (least(rest) > -TAKEN)
     return Signs(alike, expected, np.abs(level), tint, readable & (area > TURNED_AWAY), mark, brighter, level)
+
+
+def surely(seen: Signs) -> Mask:
+    """Places (h, w) that are sure to show the surface, however it is lit."""
+    return _surely_shown(seen.alike, seen.expected, seen.readable)
+
+
+def _surely_shown(alike: F32, expected: F32, readable: Mask) -> Mask:
+    return np.asarray(readable & (expected > TELLS) & (alike > 0.6 * expected))
 
 
 def _mark(now: F32, then: F32, painted: F32, slope: F32, noise: float) -> Mask:
@@ -129,20 +100,15 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
     there (None: it does not know): before it is known what is usual, only
     what the hold saw covered counts. Where light adds (``multiplies`` under .5) only a lost texture counts.
     """
-    readable, expected = seen.readable, seen.expected
+    readable = seen.readable
     covered = np.zeros(readable.shape, bool) if hidden is None else hidden > HIDDEN
     rest_most, tint_most, moving = APART, TINT, _moving(usual)
     textured, least = np.maximum(APART_TEXTURED, moving), np.maximum(APART_LEAST, moving)
     if usual is not None:
-        expected = np.where(usual.alike > -1, np.minimum(expected, usual.alike), expected)
         rest_most = np.maximum(APART, OVER_USUAL * usual.rest)
         tint_most = np.maximum(TINT, OVER_USUAL * usual.tint)
-    known = readable & (expected > TELLS)
-    if known.sum() > FEWEST:  # a hold that is a little off, or a blur, lowers the likeness everywhere
-        scale = float(np.quantile((seen.alike[known] / expected[known]), LOOKS_RIGHT))
-        expected = expected * np.clip(scale, LEAST_USUAL, 1)
-    spread = SPREAD if usual is None else np.hypot(SPREAD, SPREAD_TIMES * np.maximum(usual.spread, 0))
-    lost = np.clip((expected - seen.alike) / spread, -9, 9).astype(np.float32)
+    known, lost = _lost(seen, usual)
+    lost = np.where(covered, _lost(seen, usual, MOST_USUAL)[1], lost)
     strange = known & (lost > SURELY_LOST) & (seen.rest > least)
     strange |= known & (lost > LOST) & (seen.rest > textured)
     strange |= known & (lost > LOST) & covered
@@ -154,6 +120,20 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
     if usual is None:
         strange &= covered
     return _from_outside(_shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark, seen)
+
+
+def _lost(seen: Signs, usual: Usual | None, most_usual: float = 1.0) -> tuple[Mask, F32]:
+    """Where a place's texture tells (h, w), and by how many spreads it is less like itself than is expected: at most
+    ``most_usual`` times what grain and turning away let expect, where the rest of the frame looks so much like itself."""
+    expected = seen.expected
+    if usual is not None:
+        expected = np.where(usual.alike > -1, np.minimum(expected, usual.alike), expected)
+    known = seen.readable & (expected > TELLS)
+    if known.sum() > FEWEST:  # a hold that is a little off, or a blur, lowers the likeness everywhere
+        scale = float(np.quantile((seen.alike[known] / expected[known]), LOOKS_RIGHT))
+        expected = np.minimum(expected * np.clip(scale, LEAST_USUAL, most_usual), 1)
+    spread = SPREAD if usual is None else np.hypot(SPREAD, SPREAD_TIMES * np.maximum(usual.spread, 0))
+    return known, np.clip((expected - seen.alike) / spread, -9, 9).astype(np.float32)
 
 
 def _moving(usual: Usual | None) -> F32 | float:
@@ -170,18 +150,29 @@ def spread(found: Mask, now: F32, seen: Signs, usual: Usual | None) -> Mask:
     if not found.any():
         return found
     soft = np.log(cv2.GaussianBlur(np.maximum(now, 0), (0, 0), 1.0) + BLACK)
-    off = soft - _carried(soft, found * np.minimum(seen.rest + seen.tint, 2) ** 4, SPREADS_OVER)
+    off = soft - carried(soft, found * np.minimum(seen.rest + seen.tint, 2) ** 4, SPREADS_OVER)
     level = mean(off)
     same = (np.abs(level) < SAME_LEVEL) & (most(np.abs(off - level[..., None])) < SAME_TINT)
     rest, tint = (0.0, 0.0) if usual is None else (usual.rest, usual.tint)
     least = np.maximum(np.maximum(rest, SPREAD_REST), _moving(usual))
     off_rest, off_tint = seen.rest > least, seen.tint > np.maximum(tint, SPREAD_TINT)
-    strange = seen.readable & same & (off_rest | off_tint)
-    both = (found | (cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_OPEN, _disc(1)) > 0)).astype(np.uint8)
+    strange = seen.readable & same & (off_rest | off_tint) & ~_plain(seen, usual, off_tint)
+    both = (found | (cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_OPEN, disc(1)) > 0)).astype(np.uint8)
     count, labels = cv2.connectedComponents(both)
     kept = np.zeros(count, bool)
     kept[np.unique(labels[found])] = True
     return np.asarray(kept[labels])
+
+
+def _plain(seen: Signs, usual: Usual | None, off_tint: Mask) -> Mask:
+    """Where the surface is plainly seen, however it is lit: its texture is there as it is expected, or its mark in no other
+    colour. Next to a mark's detail a place looks like the mark, whatever else is seen there. It must look as its grain lets
+    expect and as it usually does: where something passes on many frames a place usually looks like little."""
+    known, lost = _lost(seen, None, MOST_USUAL)
+    lost = np.maximum(lost, _lost(seen, usual)[1])
+    texture = known & (lost < PLAINLY) & ~(cv2.dilate(seen.mark.astype(np.uint8), disc(OWN_DETAIL)) > 0)
+    plain = (texture | (seen.mark & ~off_tint)).astype(np.uint8)
+    return np.asarray(cv2.morphologyEx(plain, cv2.MORPH_OPEN, disc(1)) > 0)
 
 
 def _alike(a: F32, b: F32, noise_a: F32, noise_b: F32) -> tuple[F32, F32]:
@@ -203,21 +194,20 @@ def _alike(a: F32, b: F32, noise_a: F32, noise_b: F32) -> tuple[F32, F32]:
     return np.asarray(np.minimum(alike, CONTRAST_COUNTS * contrast)), np.asarray(expected)
 
 
-def _unexplained(now: F32, then: F32, slope: F32, sure: Mask) -> tuple[F32, F32]:
-    """Log units (h, w) by which the frame is off in light, and in colour, after a second look at the light: of the places
-    that are ``sure`` to show the surface, if there are enough."""
+def _unexplained(now: F32, then: F32, slope: F32, sure: Mask) -> F32:
+    """Log units (h, w, 3) by which the frame is off in light after a second look at it: of the places that are ``sure`` to
+    show the surface, if there are enough."""
     sides = [np.log(cv2.GaussianBlur(np.maximum(side, 0), (0, 0), 1.0) + BLACK) for side in (now, then)]
     q = sides[0] - sides[1] - slope
     if sure.sum() > FEWEST:
         q = q - np.median(q[sure], axis=0).astype(np.float32)
-    level = mean(q)
-    return np.asarray(level, np.float32), np.asarray(most(np.abs(q - level[..., None])), np.float32)
+    return np.asarray(q, np.float32)
 
 
 def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask) -> Mask:
     """Places that hang together, and are large, sure or seen as covered by the hold."""
-    closed = cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_CLOSE, _disc(3))
-    opened = cv2.morphologyEx(closed, cv2.MORPH_OPEN, _disc(1))
+    closed = cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_CLOSE, disc(3))
+    opened = cv2.morphologyEx(closed, cv2.MORPH_OPEN, disc(1))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(opened)
     out = np.zeros(strange.shape, np.uint8)
     for k in range(1, count):
@@ -229,7 +219,7 @@ def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask) -> Mask:
         sure = told.sum() > 0.2 * area and float(lost[told].mean()) > LOST
         if sure or covered[here].mean() > 0.3 or area > LARGE:
             out[here] = 1
-    return np.asarray(cv2.dilate(out, _disc(2)) > 0)
+    return np.asarray(cv2.dilate(out, disc(2)) > 0)
 
 
 def _from_outside(found: Mask, seen: Signs) -> Mask:
@@ -239,16 +229,12 @@ def _from_outside(found: Mask, seen: Signs) -> Mask:
     out = found.copy()
     for k in range(1, count):
         here = labels == k
-        round_it = (cv2.dilate(here.astype(np.uint8), _disc(ROUND_IT)) > 0) & ~here
+        round_it = (cv2.dilate(here.astype(np.uint8), disc(ROUND_IT)) > 0) & ~here
         if seen.mark[round_it].mean() < ENCLOSED:
             continue
         if abs(float(seen.level[here].mean())) < APART_TEXTURED and float(seen.tint[here].mean()) < TINT / 2:
             out[here] = False
     return out
-
-
-def _disc(radius: int) -> np.ndarray:
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)))
 
 
 def corrected(automatic: Mask, drawn: Sequence[tuple[F32, bool]]) -> Mask:
@@ -257,131 +243,3 @@ def corrected(automatic: Mask, drawn: Sequence[tuple[F32, bool]]) -> Mask:
     for cover, takes in drawn:
         out[cover > 0.5] = not takes
     return out
-
-
-def unmixed(
-    front: Mask, current: F32, behind: F32, light_off: float = LIGHT_OFF, drawn: Mask | None = None
-) -> Covering | None:
-    """From a mask to how far each place of its edge is in front. ``behind``: the surface in the frame's light,
-    which may be off by a share of ``light_off``.
-
-    In the band J = a f + (1 - a) B, with B what is behind and f the colour of what is in front, carried in from where it
-    is sure. A place tells a as well as f and B differ against the noise; a light that is read a little wrong makes B brighter
-    or darker, so that only its colour tells then. What a place does not tell comes from round about, wide scales first (the
-    posterior mean with what the last scale said as the prior). ``drawn``: what an artist said is in front, whatever is seen.
-    None when nothing is in front.
-    """
-    if not front.any():
-        return None
-    mask = front.astype(np.uint8)
-    within = cv2.distanceTransform(mask, cv2.DIST_L2, 5)
-    beyond = cv2.distanceTransform(1 - mask, cv2.DIST_L2, 5)
-    surest = _surest(within, current, behind)
-    ahead = _carried(current, surest)
-    to = ahead - behind
-    noise = _noise(current, behind, _surely(beyond)) + mean((_varies(current, ahead, surest) * ahead) ** 2)
-    told, seen = _told(current - behind, to, light_off * behind, noise)
-    alpha = np.clip((within - beyond) / (2 * SOFT) + 0.5, 0, 1)  # where colours do not tell: a soft line
-    wide = alpha
-    for scale in SCALES:
-        places = max(1.0, 4 * np.pi * scale**2)  # that a Gaussian averages
-        share, at = (cv2.GaussianBlur(side, (0, 0), scale) for side in (told, seen))
-        alpha = (places * at + PRIOR * alpha) / (places * share + PRIOR)
-        if scale == WIDE:
-            wide = alpha
-    alpha = np.clip((alpha - NOTHING) / (EVERYTHING - NOTHING), 0, 1)
-    # deep inside it is all in front, unless the surface is plainly seen there; far off nothing is
-    sure = min(SURE_WITHIN, SURE_SHARE * float(within.max()))
-    bare = 1 - np.clip((wide - BARE) / BARE, 0, 1)
-    if drawn is not None:
-        bare = bare * ~drawn
-    deep = np.clip((within - sure) / max(sure, 1.0), 0, 1) * (1 - bare)
-    far = np.clip((beyond - BAND / 2) / (BAND / 2), 0, 1)
-    alpha = np.asarray(np.maximum(alpha, deep) * (1 - far), np.float32)
-    rest = current - (1 - alpha[..., None]) * behind - alpha[..., None] * ahead
-    return Covering(alpha, _near(alpha) * _known(alpha, rest, noise))
-
-
-def lit_round_about(front: Mask, current: F32, lit: F32) -> F32:
-    """``lit`` in the light that the frame shows of it at some distance from what is in front."""
-    beyond = cv2.distanceTransform(1 - front.astype(np.uint8), cv2.DIST_L2, 5)
-    return np.asarray(lit * _carried((current + BLACK) / (lit + BLACK), _surely(beyond)), np.float32)
-
-
-def clear_of(front: Mask) -> Mask:
-    """Where light can be read beside it."""
-    return np.asarray(cv2.distanceTransform(1 - front.astype(np.uint8), cv2.DIST_L2, 5) > CLEAR)
-
-
-def _surest(within: F32, current: F32, behind: F32) -> F32:
-    """How surely (0..1) a frame's places show what is in front alone: the middle of it, and where it looks least like what is
-    behind, for what was found may hold bare places."""
-    middle = within > np.minimum(SURE_WITHIN, MIDDLE * cv2.dilate(within, _disc(SURE_WITHIN)))
-    q = np.log(np.maximum(current, 0) + BLACK) - np.log(np.maximum(behind, 0) + BLACK)
-    apart = cv2.GaussianBlur(most(np.abs(q)), (0, 0), 1.0)
-    strong = max(float(np.percentile(apart[within > 0], STRANGEST)), BLACK)
-    return np.asarray(middle * np.clip(apart / strong, 0.1, 1) ** 4, np.float32)
-
-
-def _varies(current: F32, ahead: F32, surest: F32) -> float:
-    """Share by which what is in front differs from its own colours, as far as they are carried."""
-    apart = np.abs((current - ahead) / (ahead + BLACK))[surest > 0.5]
-    spread = FRONT_SPREAD * float(np.median(apart)) if len(apart) >= FEWEST else FRONT_VARIES
-    return float(np.clip(spread, FRONT_VARIES_LEAST, FRONT_VARIES))
-
-
-def _surely(beyond: F32) -> Mask:
-    return np.asarray((beyond > SURE_BEYOND) & (beyond < SURE_BEYOND + 30))
-
-
-def _told(rest: F32, to: F32, way: F32, noise: F32) -> tuple[F32, F32]:
-    """How well each place tells (1 / variance) how far it is in front, and that times what it says: least squares along
-    ``to``, with a variance ``noise`` in all channels and a light that may be off along ``way``."""
-    size = noise + (way * way).sum(-1)
-    along_to, along_rest = (way * to).sum(-1), (way * rest).sum(-1)
-    told = ((to * to).sum(-1) - along_to**2 / size) / noise
-    said = ((to * rest).sum(-1) - along_to * along_rest / size) / noise
-    told = np.maximum(told, 1e-9) / 3
-    return np.asarray(told, np.float32), np.asarray(np.clip(said / 3, -0.5 * told, 1.5 * told), np.float32)
-
-
-def _near(alpha: F32) -> F32:
-    """Where an edge is: some px round all that is in front at all."""
-    some = cv2.GaussianBlur(cv2.dilate(alpha, _disc(NEAR)), (0, 0), NEAR / 2)
-    return np.asarray(np.clip(some / NEAR_FULL, 0, 1), np.float32)
-
-
-def _known(alpha: F32, rest: F32, noise: F32) -> F32:
-    """How surely (0..1) what is behind is known where hardly anything is in front: a mark that lies otherwise than thought, or is
-    smeared otherwise, leaves its lines in what ``rest`` is not explained. What is in front leaves none so fine."""
-    lines = cv2.GaussianBlur(mean(rest**2), (0, 0), LINES_OVER) - mean(cv2.GaussianBlur(rest, (0, 0), LINES_OVER) ** 2)
-    usual = cv2.GaussianBlur(noise, (0, 0), LINES_OVER)
-    unknown = np.clip(lines / (LINES * usual) - 1, 0, 1)
-    return np.asarray(1 - unknown * np.clip(1 - alpha / HARDLY, 0, 1), np.float32)
-
-
-def _noise(current: F32, behind: F32, surely: Mask) -> F32:
-    """Variance (h, w), over channels, of a frame against what is behind it: what is seen where nothing is in front, in
-    proportion to the light, and a share of the surface's own slope, for a hold that is a little off."""
-    apart = np.abs((current - behind) / (behind + BLACK))[surely]
-    spread = 1.4826 * float(np.median(apart)) if len(apart) else LEAST_NOISE
-    slope = sum(cv2.Sobel(behind, -1, *way, ksize=1, scale=0.5) ** 2 for way in ((1, 0), (0, 1)))
-    return np.asarray(mean((max(spread, LEAST_NOISE) * (behind + BLACK)) ** 2 + MISPLACED**2 * slope), np.float32)
-
-
-def _carried(picture: F32, sure: Mask | F32, reach: float = COLOUR_SIGMA) -> F32:
-    """A picture's colours where they are sure (0..1), carried beyond by a wide normalised blur, at a quarter of its size."""
-    height, width = sure.shape
-    size = (-(-width // SHRINK), -(-height // SHRINK))
-    weight = sure.astype(np.float32)[..., None]
-    weighted = cv2.resize(picture * weight, size, interpolation=cv2.INTER_AREA)
-    weight = cv2.resize(weight, size, interpolation=cv2.INTER_AREA)
-    out = np.zeros_like(weighted)
-    total = np.zeros(weighted.shape[:2], np.float32)
-    for scale in (1.0, 3.0):  # near colours first, far ones where there are none
-        sigma = reach * scale / SHRINK
-        part = cv2.GaussianBlur(weight, (0, 0), sigma)
-        share = (1 - np.clip(total / 0.02, 0, 1))[..., None]
-        out = out * (1 - share) + share * cv2.GaussianBlur(weighted, (0, 0), sigma) / (part[..., None] + 1e-6)
-        total = part
-    return np.asarray(cv2.resize(out, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)

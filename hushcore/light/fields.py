@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hushcore.arrays import F32
+from hushcore.arrays import F32, mean
 from hushcore.light import ring
 from hushcore.light.region import Pair, full
 from hushcore.light.under import Under, under
@@ -32,6 +32,11 @@ class Light:
             return self
         added = None if self.added is None else self.added * np.float32(strength)
         return Light(self.gain * np.float32(strength), added)
+
+    def coloured_as(self, other: "Light") -> "Light":
+        """As bright, and of another's colour."""
+        level = mean(self.gain) - mean(other.gain)
+        return Light(np.asarray(other.gain + level[..., None], np.float32), self.added)
 
 
 Solved = tuple[F32, F32 | None]

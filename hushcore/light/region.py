@@ -26,6 +26,7 @@ RING_SAMPLES = 3000  # places of the ring that tell its noise and its extremes
 HUBER, ROUNDS = 1.5, 4  # of the affine fit: robust deviations, rounds
 SLOPE_SAMPLES = 1500  # places of the ring that fit six numbers
 SMALLEST_RING = 64  # half-size px; with fewer nothing is fitted
+BEYOND = 0.7  # log units: a ring that is seen on one side only says little of the light far from it
 
 
 @dataclass(frozen=True)
@@ -75,8 +76,14 @@ class Pair:
 
     @cached_property
     def slope(self) -> F32:
-        """The affine fit of q on the ring, over all of the region."""
-        return affine(self.q, self.weight, self.region.in_ring & (least(self.weight) > 0))
+        """The affine fit of q on the ring, over all of the region; where the ring does not reach, at most ``BEYOND`` over or
+        under what it shows."""
+        inside = self.region.in_ring & (least(self.weight) > 0)
+        fit = affine(self.q, self.weight, inside)
+        if not inside.any():
+            return fit
+        shown = fit[inside]
+        return np.asarray(np.clip(fit, shown.min(0) - BEYOND, shown.max(0) + BEYOND), np.float32)
 
     @staticmethod
     def of(current: F32, original: F32, region: Region) -> "Pair":

@@ -3,26 +3,33 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes
-from hushcore.edge import front
+from hushcore.arrays import F32, Codes, mean
+from hushcore.edge import unmix
 from hushcore.fill.borrow import in_light_of
 from hushcore.fill.make import hole_of
 from hushcore.light import fields, steady
 from hushcore.light.fields import Light
+from hushcore.light.region import halved
 from hushcore.light.under import Under
 from hushcore.patch import place as places
 from hushcore.patch import redone
 from hushcore.patch.filling import taken_from
 from hushcore.patch.finish import RESAMPLED, finish_of
 from hushcore.patch.fix import Fix
-from hushcore.patch.look import Seen, look
+from hushcore.patch.look import Seen, look, places_known
 from hushcore.patch.motion import Smear, blurred, usual
 from hushcore.patch.sheets import Sheet
 from hushcore.plates.blend import by_guides, by_light, by_time
 
 MOST_LEFT = 0.9  # of the grain, in the plate
+TINTED = 0.25  # log units by which a mark is of another colour than its surface, to be called strongly coloured
+BEHIND = 0.8  # log units by which a place is brighter that is not the surface's
+FALLS = 0.3  # log units over which the patch fades
+LEAST_RISEN, SOFT = 5.0, 1.5  # percentile of the ring's own rise, for the light may have changed; px
+BESIDE_KEPT = 2  # before and after the lost frames
 LIGHTS_KEPT = 2 * steady.REACH + 2
 
 
@@ -83,12 +90,14 @@ def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
         grain, added = match.grain_amount * finish.grain, finish.on(added)
     if seen.gleam is not None:
         added = added + seen.gleam
+    shown = _shown_as_lit_beside(frame, used[0], lights[used[0]], seen, fix)
+    if shown is not None:
+        cover = shown if cover is None else cover * shown
     made = Candidate(scale, added, cover, grain, lights)
     if seen.covering is None:
         return made
-    return _in_front(
-        seen.covering, made, blurred(fix.sheets[used[0]].original, seen.blurs[used[0]].plate), lights[used[0]]
-    )
+    mark = lights[used[0]].on(blurred(fix.sheets[used[0]].original, seen.blurs[used[0]].plate))
+    return _in_front(seen.covering, made, mark, seen.current)
 
 
 def _live(seen: Seen, codes: Codes, frame: int, fix: Fix, wanted: F32) -> F32 | None:
@@ -142,16 +151,17 @@ def _sum(parts: Sequence[F32]) -> F32:
     return parts[0] if len(parts) == 1 else np.asarray(np.add.reduce(parts), np.float32)
 
 
-def _in_front(covering: front.Covering, made: Candidate, original: F32, light: Light) -> Candidate:
-    """Where something passes in front, only the difference of patch and mark is laid, by what is not covered.
+def _in_front(covering: unmix.Covering, made: Candidate, mark: F32, current: F32) -> Candidate:
+    """Where something passes in front, only the difference of patch and ``mark``, as it is lit, is laid, by what is not covered.
 
     The frame there is a f + (1 - a) mark, so that adding (1 - a) (patch - mark) gives a f + (1 - a) patch exactly.
     """
-    near, share = covering.near[..., None], 1 - covering.alpha
+    near = covering.near[..., None]
+    share = 1 - covering.alpha
+    share = np.asarray(share * (1 - covering.near * (1 - unmix.at_most(current, share[..., None] * mark))), np.float32)
     scale = np.zeros_like(made.added) if made.scale is None else made.scale
-    beneath = light.on(original)
-    # near the front the frame's own picture is kept, and the mark as it is lit taken off it
-    added = made.added - near * ((1 - scale) * beneath)
+    # near the front the frame's own picture is kept, and the mark taken off it
+    added = made.added - near * ((1 - scale) * mark)
     cover = share if made.cover is None else share * made.cover
     return Candidate(scale + near * (1 - scale), added, cover, made.grain, made.lights)
 
@@ -174,13 +184,59 @@ def _uncovered(fix: Fix, sheet: Sheet) -> F32 | None:
 
 
 def light_at(frame: int, k: int, seen: Seen, fix: Fix) -> Light:
-    """The light of a frame for plate ``k``, averaged over time if that is asked."""
+    """The light of a frame for plate ``k``, averaged over time if that is asked. Where nobody knows where a strongly coloured
+    mark is, it is of the colour of that of the next frame that is held: what lies there instead would be taken for the mark."""
     match = fix.plan.match
     mode, multiplies = fix.plan.light(fix.evidence)
     light = fields.light_of(mode, seen.pair(k, fix), Under(multiplies, match.capped))
     if match.steady > 0 and fix.read is not None and mode not in ("off", "even", "slope"):
         light = steady.steadied(_around(frame, k, light, fix), frame, match.steady)
-    return light.times(match.strength)
+    beside = _light_beside(frame, k, fix) if fix.sheets[k].tint > TINTED else None
+    return (light if beside is None else light.coloured_as(beside)).times(match.strength)
+
+
+def _light_beside(frame: int, k: int, fix: Fix) -> Light | None:
+    """The light for plate ``k`` on the held frame next to a lost one; None where it has its own. Lost frames come in a row: it is
+    kept from one to the next."""
+    held = _held_next_to(frame, fix)
+    if held is None:
+        return None
+    kept = fix.beside
+    if (held, k) in kept:
+        return kept[held, k]
+    assert fix.read is not None
+    there = look(fix.read(held), held, fix)
+    mode, multiplies = fix.plan.light(fix.evidence)
+    how = Under(multiplies, fix.plan.match.capped)
+    light = None if there is None else fields.light_of(mode, there.pair(k, fix), how)
+    kept[held, k] = light
+    while len(kept) > BESIDE_KEPT * len(fix.sheets):
+        kept.popitem(last=False)
+    return light
+
+
+def _shown_as_lit_beside(frame: int, k: int, light: Light, seen: Seen, fix: Fix) -> F32 | None:
+    """Share (h, w) of the matte that a lost frame takes: nothing where what lies there is far brighter than the mark was on the
+    held frame next to it, and than its surroundings have become since. It is what is behind, and a patch lit as that would
+    show on it. None where all of it is taken."""
+    beside = _light_beside(frame, k, fix)
+    if beside is None:
+        return None
+    over = mean(light.gain) - mean(beside.times(fix.plan.match.strength).gain)
+    ring = seen.region.in_ring
+    if not ring.any():
+        return None
+    over = cv2.GaussianBlur(over - max(0.0, float(np.percentile(halved(over)[ring], LEAST_RISEN))), (0, 0), SOFT)
+    shown = np.clip((BEHIND + FALLS - over) / FALLS, 0, 1)
+    return None if shown.min() == 1 else np.asarray(shown, np.float32)
+
+
+def _held_next_to(frame: int, fix: Fix) -> int | None:
+    """The frame that a lost one takes its light from: the nearest that is held; None where it has its own."""
+    if places_known(fix.hold, frame) or fix.read is None or fix.plan.stands:
+        return None
+    others = [number for number in (fix.hold.anchor, *fix.hold.frames) if places_known(fix.hold, number)]
+    return min(others, key=lambda number: abs(number - frame))
 
 
 def _around(frame: int, k: int, light: Light, fix: Fix) -> dict[int, Light]:

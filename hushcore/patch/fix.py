@@ -40,11 +40,12 @@ class Fix:
     """Everything that stays the same through the shot. ``rect`` of the still surface holds the mark and its ring.
 
     ``matte``: on the still surface, when it is the same on all frames; ``away``: px from what the retouch changes (None:
-    the edge alone says where the patch is laid). ``read``: frames for light that is averaged
-    over time. ``seed`` names the fix, so that grain differs between fixes and not between runs. ``near``: the frame to
-    whose part of the still surface it has been cut, for a mark that stands in the frame. ``drawn``: the edge's own matte, when
-    it is the same on all frames. ``donor``: the hold that carries what is borrowed from every frame; ``creases`` (h, w): what
-    softening evens; ``donors``: other frames that strokes take from, held still over ``rect``.
+    the edge alone says where the patch is laid). ``read``: frames for light that is averaged over time (``lights``, by frame
+    and plate) or taken from a held frame (``beside``). ``seed`` names the fix, so that grain differs between fixes and not
+    between runs. ``near``: the frame to whose part of the still surface it has been cut, for a mark that stands in the frame.
+    ``drawn``: the edge's own matte, when it is the same on all frames. ``donor``: the hold that carries what is borrowed from
+    every frame; ``creases`` (h, w): what softening evens; ``donors``: other frames that strokes take from, held still over
+    ``rect``.
     """
 
     hold: Hold
@@ -59,6 +60,7 @@ class Fix:
     read: Reader | None = None
     seed: int = 0
     lights: OrderedDict[tuple[int, int], Light] = field(default_factory=OrderedDict, compare=False)
+    beside: OrderedDict[tuple[int, int], Light | None] = field(default_factory=OrderedDict, compare=False)
     near: int | None = None
     drawn: F32 | None = None
     donor: Hold | None = None

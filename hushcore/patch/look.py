@@ -6,14 +6,14 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Mask, Rect, most
-from hushcore.edge import front, strands
+from hushcore.arrays import F32, Codes, Mask, Rect, least, mean, most
+from hushcore.edge import front, strands, unmix
 from hushcore.edge.signs import Signs
 from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.fields import light_of
-from hushcore.light.region import CLIP_AT, HALF, Pair, Region, full, halved
+from hushcore.light.region import CLIP_AT, HALF, Pair, Region, affine, full, halved
 from hushcore.light.standing import without
 from hushcore.light.under import Under
 from hushcore.patch import place as places
@@ -36,7 +36,7 @@ class Seen:
     smeared: Smear | None
     blurs: tuple[Blur, ...]
     current: F32
-    covering: front.Covering | None
+    covering: unmix.Covering | None
     first: Pair
     gleam: F32 | None = None
     maps: Maps | None = None
@@ -112,8 +112,8 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         shown = shown_by(first)
     thin = _strands(shown, current, usable, smear_of_plate, frame, fix, spot.rect)
     if thin is not None:
-        thin = front.without(thin, drawn)
-        covering = front.both(covering, thin)
+        thin = unmix.without(thin, drawn)
+        covering = unmix.both(covering, thin)
         first = pair_of(usable & (thin.alpha < COVERED))
     return Seen(spot, smeared, blurs, current, covering, first, gleam, maps)
 
@@ -131,6 +131,8 @@ READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but tur
 AGAIN = 2  # times that an edge is unmixed with what the last one told of the light
 RESTLESS = 0.3  # log units of light that are usually not explained: its streaks would be taken for strands
 COVERED = 0.05  # of a place; light is read where less than this is in front
+SURE_LEAST, MISSED = 300, 0.2  # half-size places; log units of light by which they are missed
+BY_CHANCE = 3.0  # spreads of their light, beyond which places are not the surface after all
 FAINT, STRONG = 0.02, 0.15  # linear: a highlight that does not matter; one under which nothing can be read
 
 
@@ -161,9 +163,7 @@ def _found(
     pair: Pair, smeared: Smear | None, maps: Maps, frame: int, fix: Fix, rect: Rect, drawn: bool
 ) -> Mask | None:  # fmt: skip
     """Where something passes in front, as far as it is looked for; None for nowhere, unless something is ``drawn``."""
-    row = fix.hold.frames.get(frame)
-    # a lost frame that was bridged knows how far off it may be; any other may be anywhere
-    placed = row is None or not row.lost or row.drift_rms < ANYWHERE
+    placed = places_known(fix.hold, frame)
     half: Mask = np.zeros((pair.q.shape[0], pair.q.shape[1]), bool)
     if fix.plan.front.auto and not fix.plan.stands and placed:
         usual, size = fix.evidence.usual, (half.shape[0], half.shape[1])
@@ -176,9 +176,16 @@ def _found(
     return np.asarray(cv2.resize(half.astype(np.uint8), pair.region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0)
 
 
+def places_known(hold: Hold, frame: int) -> bool:
+    """Whether it is known where the surface is. A lost frame that was bridged knows how far off it may be; any other may be
+    anywhere."""
+    row = hold.frames.get(frame)
+    return row is None or not row.lost or row.drift_rms < ANYWHERE
+
+
 def _strands(
     pair: Pair, current: F32, usable: Mask, smeared: Smear | None, frame: int, fix: Fix, rect: Rect
-) -> front.Covering | None:  # fmt: skip
+) -> unmix.Covering | None:  # fmt: skip
     """What is too thin in front to be found as a shape; None where there is none."""
     usual, row = fix.evidence.usual, fix.hold.frames.get(frame)
     if usual is None or usual.lines is None or fix.plan.stands or not fix.plan.front.auto:
@@ -194,7 +201,7 @@ def _strands(
         return None
     original = blurred(fix.sheets[0].original, smeared)
     lit = original * np.exp(full(pair.slope, pair.region))
-    return front.Covering(*strands.covering(*shown, current, lit, usable))
+    return unmix.Covering(*strands.covering(*shown, current, lit, usable))
 
 
 def _lines(pair: Pair, fix: Fix, frame: int, always: bool = True) -> strands.Lines | None:
@@ -218,20 +225,20 @@ def _drawn(maps: Maps, frame: int, fix: Fix) -> list[tuple[F32, bool]]:
 def _unmixed(
     mask: Mask, drawn: Sequence[tuple[F32, bool]], current: F32, usable: Mask, pair_of: Callable[[Mask], Pair], fix: Fix,
     smeared: Smear | None,
-) -> front.Covering | None:  # fmt: skip
+) -> unmix.Covering | None:  # fmt: skip
     """How far each place is in front: first by the light round about, then by the light read up to it."""
     said = front.corrected(np.zeros_like(mask), drawn)
     original = blurred(fix.sheets[0].original, smeared)
-    pair = pair_of(usable & front.clear_of(mask))
+    pair = pair_of(usable & unmix.clear_of(mask))
     lit = original * np.exp(full(pair.slope, pair.region))
-    covering = front.unmixed(mask, current, front.lit_round_about(mask, current, lit), drawn=said)
+    covering = unmix.unmixed(mask, current, unmix.lit_round_about(mask, current, lit), drawn=said)
     mode, multiplies = fix.plan.light(fix.evidence)
     for _ in range(AGAIN):
         if covering is None:
             return None
         mask = front.corrected(covering.alpha > 0.5, drawn)
-        light = light_of(mode, pair_of(usable & front.clear_of(mask)), Under(multiplies, fix.plan.match.capped))
-        covering = front.unmixed(mask, current, light.on(original), front.LIGHT_READ, said)
+        light = light_of(mode, pair_of(usable & unmix.clear_of(mask)), Under(multiplies, fix.plan.match.capped))
+        covering = unmix.unmixed(mask, current, light.on(original), unmix.LIGHT_READ, said)
     return covering
 
 
@@ -241,9 +248,35 @@ def signs_of(pair: Pair, fix: Fix, maps: Maps, smeared: Smear | None, frame: int
     x, y = (halved(side) for side in maps)
     (xv, xu), (yv, yu) = np.gradient(x), np.gradient(y)
     area = np.asarray((xu * yv - xv * yu) / HALF**2, np.float32)
-    made = front.signs(pair.now, pair.then, painted, pair.slope, pair.gain, pair.region.usable > 0, area)
+
+    def made_by(slope: F32) -> Signs:
+        return front.signs(pair.now, pair.then, painted, slope, pair.gain, pair.region.usable > 0, area)
+
+    made = made_by(pair.slope)
+    slope = _slope_of_surface(pair, front.surely(made))
+    made = made if slope is None else made_by(slope)
     shown = None if frame is None else _lines(pair, fix, frame)
     return made if shown is None else replace(made, lines=shown.strength)
+
+
+def _slope_of_surface(pair: Pair, sure: Mask) -> F32 | None:
+    """The light of those places of the ring that are ``sure`` to show the surface, where that of all misses it; else None. Beside
+    a silhouette most of a ring may show what is behind."""
+    inside = sure & pair.region.in_ring & (least(pair.weight) > 0)
+    if inside.sum() < SURE_LEAST:
+        return None
+    level = mean(pair.q)
+    usual = float(np.median(level[inside]))
+    apart = np.abs(level - usual)
+    inside &= apart < BY_CHANCE * 1.4826 * float(np.median(apart[inside])) + MISSED  # some look like it by chance
+    missed = float(np.median(np.abs(level - mean(pair.slope))[inside]))
+    if missed < MISSED:
+        return None
+    slope = affine(pair.q, pair.weight, inside)
+    if float(np.median(np.abs(level - mean(slope))[inside])) > missed / 2:
+        return None
+    there = slope[inside]
+    return np.asarray(np.clip(slope, there.min(0), there.max(0)), np.float32)
 
 
 def hidden_on(hold: Hold, frame: int, rect: Rect) -> F32 | None:

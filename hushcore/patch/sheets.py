@@ -1,16 +1,17 @@
 """Plates cut and prepared for a fix: its grain taken off, its texture mended, its ratio for a lift."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
-from hushcore.arrays import F32, Mask, Rect
+from hushcore.arrays import F32, Mask, Rect, mean, most
 from hushcore.bands.split import low_pass
 from hushcore.colour.encoding import Encoding
 from hushcore.geometry import sampling
 from hushcore.grain.lay import degrained_and_left
 from hushcore.grain.model import Grain
-from hushcore.light.region import halved
+from hushcore.light.region import BLACK, halved
 from hushcore.light.standing import evened, shown_in, without
 from hushcore.patch.change import changed
 from hushcore.patch.finish import grained
@@ -21,6 +22,7 @@ from hushcore.plates.plate import Plate
 
 CLIP_AT = 0.95
 ART_SEED = 1
+TINT_OVER, CHANGED = 1.0, 0.03  # half-size px; log units of a change that counts
 
 
 @dataclass(frozen=True)
@@ -45,6 +47,14 @@ class Sheet:
     gleam: F32 | None = None
     changes: Mask | None = None
     left: float = 0.0
+
+    @cached_property
+    def tint(self) -> float:
+        """Log units by which what the retouch takes away is of another colour: the median over it."""
+        original, painted = (np.log(np.maximum(side, 0) + BLACK) for side in (self.half, halved(self.painted)))
+        apart = low_pass(np.asarray(painted - original, np.float32), TINT_OVER)
+        changed = most(np.abs(apart)) > CHANGED
+        return float(np.median(most(np.abs(apart - mean(apart)[..., None]))[changed])) if changed.any() else 0.0
 
     def cut(self, local: Rect) -> "Sheet":
         """A part of it; ``local``: px of its own rectangle."""

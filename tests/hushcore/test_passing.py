@@ -4,7 +4,7 @@ import cv2
 import numpy as np
 import pytest
 
-from hushcore.edge import front
+from hushcore.edge import front, unmix
 from hushcore.edge.signs import Signs, Usual
 
 
@@ -36,7 +36,7 @@ def test_what_passes_in_front_is_found_and_its_edge_unmixed(passing):
     assert found[60, 20]
     assert not found[60, 110]
     mask = cv2.resize(found.astype(np.uint8), (240, 240), interpolation=cv2.INTER_NEAREST) > 0
-    covering = front.unmixed(mask, frame, surface)
+    covering = unmix.unmixed(mask, frame, surface)
     assert np.abs(covering.alpha - alpha)[60:180].mean() < 0.03
     # the mark taken off what is not covered leaves no sliver of it
     clean = surface / np.where(np.hypot(*(np.mgrid[0:240, 0:240] - 120)) < 40, 0.4, 1.0)[..., None]
@@ -64,7 +64,7 @@ def test_drawn_shapes_add_to_what_is_found_and_take_away():
     made = front.corrected(found, [(added, False), (taken, True)])
     assert made[10, 12]
     assert not made[2, 2]
-    assert front.unmixed(np.zeros((20, 20), bool), np.zeros((20, 20, 3)), np.zeros((20, 20, 3))) is None
+    assert unmix.unmixed(np.zeros((20, 20), bool), np.zeros((20, 20, 3)), np.zeros((20, 20, 3))) is None
 
 
 @pytest.mark.parametrize("width", [3, 12, 26])
@@ -83,7 +83,7 @@ def test_no_sliver_is_left_of_a_speckled_mark_behind_a_shaded_thing(width):
     grain = 0.004 * rng.standard_normal((240, 240, 3)).astype(np.float32)
     frame = alpha * thing + (1 - alpha) * surface + grain
     mask = cv2.dilate((alpha[..., 0] > 0.4).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    covering = front.unmixed(mask, frame, surface)
+    covering = unmix.unmixed(mask, frame, surface)
     inner = np.abs(covering.alpha - alpha[..., 0])[30:210]
     assert inner.mean() < 0.02
     made = frame + (1 - covering.alpha[..., None]) * (clean - surface)
@@ -98,7 +98,7 @@ def test_the_middle_of_a_small_drawn_shape_is_in_front_whatever_is_seen():
     surface = (0.2 + 0.1 * np.random.default_rng(5).random((120, 120, 3))).astype(np.float32)
     mask = np.zeros((120, 120), bool)
     mask[42:78, 42:78] = True
-    covering = front.unmixed(mask, surface, surface)
+    covering = unmix.unmixed(mask, surface, surface)
     assert covering.alpha[56:64, 56:64].min() > 0.97
     assert covering.alpha[:12].max() < 0.01
 
@@ -125,16 +125,16 @@ def test_shade_beside_what_passes_is_not_taken_for_more_of_it():
     shade = np.tile(1 - 0.4 * np.exp(-(((x - 130) / 22) ** 2)), (240, 1)).astype(np.float32)
     frame, then, alpha, _ = post(shade)
     beside = (np.abs(x - 130) < 16)[None] & (np.abs(np.arange(240) - 120) < 90)[:, None]
-    unread = front.unmixed(alpha > 0.5, frame, then)
+    unread = unmix.unmixed(alpha > 0.5, frame, then)
     assert unread.alpha[beside].mean() < 0.15
-    read = front.unmixed(alpha > 0.5, frame, then * shade[..., None], front.LIGHT_READ)
+    read = unmix.unmixed(alpha > 0.5, frame, then * shade[..., None], unmix.LIGHT_READ)
     assert read.alpha[beside].mean() < 0.005
     assert read.alpha[alpha == 1].mean() > 0.95
 
 
 def test_the_difference_of_patch_and_mark_is_laid_only_where_something_is_in_front():
     frame, then, alpha, _ = post(np.ones((240, 240), np.float32))
-    covering = front.unmixed(alpha > 0.5, frame, then)
+    covering = unmix.unmixed(alpha > 0.5, frame, then)
     away = cv2.distanceTransform((alpha <= 0).astype(np.uint8), cv2.DIST_L2, 5)
     assert covering.near[(alpha > 0.05) & (alpha < 0.95)].min() > 0.9
     assert covering.near[away > 16].max() < 0.05
@@ -184,7 +184,7 @@ def test_near_what_passes_a_mark_that_is_smeared_or_lies_otherwise_is_covered_an
 
     def left(behind: np.ndarray) -> float:
         """Mean share of the mark's bars that shows beside the post."""
-        made = front.unmixed(alpha > 0.5, frame, behind)
+        made = unmix.unmixed(alpha > 0.5, frame, behind)
         near, cover = made.near[..., None], 1 - made.alpha[..., None]
         laid = near * (frame + cover * (clean - behind)) + (1 - near) * (frame + cover * (clean - frame))
         return float(np.abs(laid - clean)[beside].mean() / np.abs(then - clean)[beside].mean())

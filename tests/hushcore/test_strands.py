@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from hushcore.colour.encoding import SRGB
-from hushcore.edge import front, strands
+from hushcore.edge import front, strands, unmix
 from hushcore.edge.matte import Edge
 from hushcore.edge.signs import Usual
 from hushcore.hold.record import Hold, HoldFrame
@@ -229,11 +229,11 @@ def test_hair_goes_on_through_the_patch(shot):
 
 
 def test_what_is_drawn_as_not_in_front_is_taken_off_strands_too():
-    one = front.Covering(np.full((4, 4), 0.8, np.float32), np.ones((4, 4), np.float32))
+    one = unmix.Covering(np.full((4, 4), 0.8, np.float32), np.ones((4, 4), np.float32))
     half = np.zeros((4, 4), np.float32)
     half[:, :2] = 1
-    left = front.without(one, [(half, True)])
+    left = unmix.without(one, [(half, True)])
     assert left.alpha[:, :2].max() == 0
     assert left.near[:, :2].max() == 0
     assert left.alpha[:, 2:].min() == pytest.approx(0.8)
-    assert front.without(one, [(half, False)]).alpha.min() == pytest.approx(0.8)
+    assert unmix.without(one, [(half, False)]).alpha.min() == pytest.approx(0.8)
