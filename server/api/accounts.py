@@ -7,7 +7,7 @@ from accounts.models import Habit
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.db import transaction
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from jobs import members
 from ninja import Router, Schema
@@ -17,6 +17,9 @@ from hushcore.errors import HushError
 
 router = Router(tags=["session"])
 MOST_HABITS = 64
+LEFT = "hush_left"
+"""The cookie of somebody who signed out. The session cannot keep it: an answer that is still on its way when it ends takes the
+session's cookie with it."""
 
 
 class DemoPersonOut(Schema):
@@ -57,7 +60,7 @@ class SignIn(Schema):
 @router.get("session", response=SessionOut, auth=None)
 def session(request: HttpRequest) -> SessionOut:
     """Who is signed in. On loopback, with the demo on, a newcomer is signed in to it without typing."""
-    if not request.user.is_authenticated and not request.session.get("signed_out"):
+    if not request.user.is_authenticated and LEFT not in request.COOKIES:
         demo = demo_person(request.META.get("REMOTE_ADDR", ""))
         if demo is not None:
             login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
@@ -65,23 +68,25 @@ def session(request: HttpRequest) -> SessionOut:
 
 
 @router.post("session/demo", response=SessionOut, auth=None)
-def open_demo(request: HttpRequest, name: str = "") -> SessionOut:
+def open_demo(request: HttpRequest, response: HttpResponse, name: str = "") -> SessionOut:
     """Sign in to the demo again as one of its people, on this machine and with the demo on."""
     demo = demo_person(request.META.get("REMOTE_ADDR", ""), name)
     if demo is None:
         raise HushError("The demo is not open here; sign in with a name and a password.", "forbidden")
     login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
+    response.delete_cookie(LEFT)
     return _state(request)
 
 
 @router.post("session", response=SessionOut, auth=None)
-def sign_in(request: HttpRequest, payload: SignIn) -> SessionOut:
+def sign_in(request: HttpRequest, response: HttpResponse, payload: SignIn) -> SessionOut:
     """Sign in with a name and a password."""
     user = authenticate(request, username=payload.name, password=payload.password)
     if user is None:
         raise HushError("Name and password do not fit together; try again.", "bad-sign-in")
     login(request, user)
     note(user, "signed in")
+    response.delete_cookie(LEFT)
     return _state(request)
 
 
@@ -121,10 +126,10 @@ def end_others(request: HttpRequest) -> OthersOut:
 
 
 @router.delete("session", response=SessionOut)
-def sign_out(request: HttpRequest) -> SessionOut:
+def sign_out(request: HttpRequest, response: HttpResponse) -> SessionOut:
     """Sign out; the demo does not sign in by itself again in this browser session."""
     logout(request)
-    request.session["signed_out"] = True
+    response.set_cookie(LEFT, "1", httponly=True, samesite="Lax", secure=settings.SESSION_COOKIE_SECURE)
     return _state(request)
 
 

@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 from django.conf import settings
 from django.contrib.auth.models import User
+from django.test import Client
 from jobs.models import Job, Shot
 
 from hushcore.colour import spaces
@@ -103,6 +104,21 @@ def test_the_demo_opens_again_on_this_machine_only(client, db, settings):
     refused = client.post("/api/session/demo")
     assert refused.status_code == 403
     assert "sign in with a name" in refused.json()["title"]
+
+
+def test_an_answer_that_comes_late_does_not_undo_signing_out(client, db, settings):
+    """Pictures and lists are often under way when somebody leaves; each answer to the ended session clears its cookie."""
+    User.objects.create_user("demo", first_name="Wren", last_name="Alder")
+    settings.DEMO = True
+    assert client.get("/api/session").json()["signed_in"]
+    late = Client()
+    late.cookies.load({name: one.value for name, one in client.cookies.items()})
+    client.delete("/api/session")
+    for path in ("/api/jobs", "/api/storage/disks"):
+        client.cookies.update(late.get(path).cookies)
+    assert not client.get("/api/session").json()["signed_in"]
+    client.post("/api/session/demo")
+    assert client.get("/api/session").json()["signed_in"]
 
 
 def test_encodings_of_the_built_in_list_are_standards_and_cameras(web):
