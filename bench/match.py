@@ -82,20 +82,23 @@ def cases() -> list[Case]:
     ]  # fmt: skip
 
 
-def held(case: Case, var: Path) -> Hold:
-    """The product's own hold of the whole shot."""
+def held(case: Case, var: Path, stretch: tuple[int, int] | None = None) -> Hold:
+    """The product's own hold of the whole shot, or of a stretch of it."""
     code = hashlib.sha256()
     for place in (ROOT / "hushcore" / "hold", ROOT / "hushcore" / "geometry"):
         for file in sorted(place.glob("*.py")):
             code.update(file.read_bytes())
-    code.update(repr((case.scene, case.stands, (var / "truth" / case.folder / "rendered.txt").read_text())).encode())
+    stamp = (var / "truth" / case.folder / "rendered.txt").read_text()
+    code.update(repr((case.scene, case.stands, stamp, stretch)).encode())
     kept = var / "bench" / f"{case.folder}-{code.hexdigest()[:16]}.json"
     if kept.exists():
         return Hold.of(json.loads(kept.read_text()))
     clip = open_footage(var / "media" / case.scene.place)
     found = None
     ground = _around_it(case) if case.stands else Ground.of([holds.circle(case.scene)])
-    for _, found in track(clip.read, ground, case.scene.method, case.scene.anchor, clip.first, clip.last):
+    for _, found in track(
+        clip.read, ground, case.scene.method, case.scene.anchor, *(stretch or (clip.first, clip.last))
+    ):
         pass
     assert found is not None
     kept.parent.mkdir(parents=True, exist_ok=True)
@@ -181,10 +184,10 @@ def plate_of(case: Case, var: Path, clip: object, hold: Hold, frame: int) -> Pla
     return make_plate(codes, hold, frame, [], painted, case.encoding)
 
 
-def ready(case: Case, var: Path) -> Bench:
-    """Open, hold, a plate and the shot's evidence."""
+def ready(case: Case, var: Path, stretch: tuple[int, int] | None = None) -> Bench:
+    """Open, hold (a stretch, or all of the shot), a plate and the shot's evidence."""
     clip = open_footage(var / "media" / case.scene.place)
-    hold = held(case, var)
+    hold = held(case, var, stretch)
     number = case.plate or case.scene.anchor
     plate = plate_of(case, var, clip, hold, number)
     plan = Plan(case.edge, Match(), stands=case.stands)

@@ -1,6 +1,6 @@
 """Render the demo footage with its exact truth.
 
-    python -m demo.render --media DIR --truth DIR [--workers K]
+    python -m demo.render --media DIR --truth DIR [--workers K] [--only SHOT ... [--frames FIRST-LAST]]
 
 Writes ``apron/apron.####.tif`` (16-bit, sRGB), ``wall/wall.#######.dpx`` (10-bit, ACEScct, 25 frames a second),
 ``jug/jug.mov`` (10-bit 4:2:2, BT.709, 23.976), ``arm/arm.####.exr`` (half float, linear BT.709), ``bust/bust.mov``
@@ -148,22 +148,28 @@ def fingerprint(*names: str) -> str:
     return digest.hexdigest()[:16]
 
 
-def render_all(media: Path, truth: Path, workers: int, names: Iterable[str] = tuple(SHOTS)) -> list[str]:
-    """The demo's footage, or the shots named; returns the names of what was rendered now.
+Stretch = tuple[int, int]  # the first and the last frame
+
+
+def render_all(
+    media: Path, truth: Path, workers: int, names: Iterable[str] = tuple(SHOTS), stretch: Stretch | None = None
+) -> list[str]:
+    """The demo's footage, or a stretch of the shots named; returns the names of what was rendered now.
 
     Forks: call it from a process without threads of its own (``python -m demo.render``).
     """
-    return [name for name in names if render_shot(name, SHOTS[name], media, truth, workers)]
+    return [name for name in names if render_shot(name, SHOTS[name], media, truth, workers, stretch)]
 
 
-def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int) -> bool:
-    """One shot, unless it is already there; returns whether anything was rendered."""
+def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int, stretch: Stretch | None = None) -> bool:
+    """One shot, or a stretch of one that is no movie, unless it is already there; returns whether anything was rendered."""
     scene: Any = shot.scene
+    first, last = stretch or (scene.FIRST, scene.FIRST + scene.COUNT - 1)
     footage, exact = media / name, truth / name
     growing = media / f".{name}.part"  # what is there by its own name is whole
     stamp = exact / "rendered.txt"
-    tag = f"{fingerprint(*shot.code)} frames {scene.COUNT}"
-    if stamp.exists() and stamp.read_text() == tag and footage.exists() and any(footage.iterdir()):
+    code = fingerprint(*shot.code)
+    if footage.exists() and any(footage.iterdir()) and _is_there(stamp, code, first, last):
         return False
     stamp.unlink(missing_ok=True)
     kept = exact / "kept"  # a movie's frames until it is written
@@ -172,18 +178,27 @@ def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int) -
         folder.mkdir(parents=True)
     if shot.before is not None:
         shot.before()  # made once, before the processes fork
-    frames = list(range(scene.FIRST, scene.FIRST + scene.COUNT))
+    frames = list(range(first, last + 1))
     place = kept if shot.movie else growing
     _render_frames(name, shot.frame, [(frame, 1, str(place), str(exact)) for frame in frames], workers)
     if shot.movie:
-        files.write_movie(growing / shot.movie, kept, scene.COUNT, scene.RATE, shot.timecode, shot.coded)
+        files.write_movie(growing / shot.movie, kept, len(frames), scene.RATE, shot.timecode, shot.coded)
     shutil.rmtree(kept)
     found = scene.truth(frames) if shot.truth is None else shot.truth(frames, workers)
     np.savez_compressed(exact / "truth.npz", **found)
     shutil.rmtree(footage, ignore_errors=True)
     growing.rename(footage)
-    stamp.write_text(tag)
+    stamp.write_text(f"{code} frames {first}-{last}")
     return True
+
+
+def _is_there(stamp: Path, code: str, first: int, last: int) -> bool:
+    """Whether what was rendered last is of this code and reaches over these frames."""
+    made = stamp.read_text().split() if stamp.exists() else []
+    if len(made) != 3 or made[0] != code or "-" not in made[2]:
+        return False
+    start, end = map(int, made[2].split("-"))
+    return start <= first and last <= end
 
 
 def _render_frames(name: str, one: Callable[[Job], int], jobs: Sequence[Job], workers: int) -> None:
@@ -210,15 +225,23 @@ def _in_processes(one: Callable[[Any], Any], jobs: Sequence[Any], workers: int) 
         pool.shutdown(cancel_futures=True)
 
 
+def _stretch(words: str) -> Stretch:
+    first, last = map(int, words.split("-"))
+    return first, last
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--media", type=Path, required=True)
     parser.add_argument("--truth", type=Path, required=True)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 2)
     parser.add_argument("--only", nargs="+", choices=list(SHOTS), default=list(SHOTS), help="Shots to render (all).")
+    parser.add_argument("--frames", type=_stretch, help="Only these of shots that are no movies: FIRST-LAST.")
     options = parser.parse_args()
+    if options.frames and any(SHOTS[name].movie for name in options.only):
+        parser.error("a movie is rendered whole")
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))  # so that the processes of the pool end too
-    done = render_all(options.media, options.truth, options.workers, options.only)
+    done = render_all(options.media, options.truth, options.workers, options.only, options.frames)
     print(f"Rendered {', '.join(done)}." if done else "The demo's footage is there already.")
 
 

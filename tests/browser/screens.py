@@ -7,10 +7,10 @@ from collections.abc import Callable
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 
-from tests.browser.conftest import FIRST, LAST, Running
+from tests.browser.conftest import FIRST, HEIGHT, LAST, WIDTH, Running
 
 ANCHOR = 1049
-CREST = (558.0, 314.0)
+CREST = (279.0, 157.0)
 
 
 def open_shot(page: Page, running: Running) -> None:
@@ -30,9 +30,9 @@ def go_to(page: Page, frame: int) -> None:
 def on_shot(page: Page, x: float, y: float) -> tuple[float, float]:
     """Screen place of a picture pixel in the Shot view, which shows the whole frame."""
     box = page.locator("canvas[data-space=shot]").bounding_box()
-    scale = min(box["width"] / 1280, box["height"] / 720)
-    left = box["x"] + (box["width"] - 1280 * scale) / 2
-    top = box["y"] + (box["height"] - 720 * scale) / 2
+    scale = min(box["width"] / WIDTH, box["height"] / HEIGHT)
+    left = box["x"] + (box["width"] - WIDTH * scale) / 2
+    top = box["y"] + (box["height"] - HEIGHT * scale) / 2
     return left + (x + 0.5) * scale, top + (y + 0.5) * scale
 
 
@@ -78,7 +78,7 @@ def circle_the_crest(page: Page) -> None:
     go_to(page, ANCHOR)
     page.get_by_role("button", name="Circle something to hush").click()
     turns = np.linspace(0, 2 * math.pi, 40)
-    drag(page, [on_shot(page, CREST[0] + 106 * math.cos(t), CREST[1] + 106 * math.sin(t)) for t in turns])
+    drag(page, [on_shot(page, CREST[0] + 53 * math.cos(t), CREST[1] + 53 * math.sin(t)) for t in turns])
     expect(page.get_by_role("button", name="Choose Fix 1")).to_be_visible(timeout=60_000)
 
 

@@ -87,7 +87,7 @@ def test_the_inset_steps_aside_and_can_be_put_anywhere(page: Page, crest: dict):
     full = inset.bounding_box()["width"]
     shot = page.locator("canvas[data-space=shot]")
     before = settled(page, shot)
-    page.mouse.move(*on_shot(page, 300, 100))
+    page.mouse.move(*on_shot(page, 150, 50))
     page.mouse.wheel(0, -400)
     changes(page, shot, before)
 

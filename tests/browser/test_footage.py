@@ -103,15 +103,15 @@ def test_frames_are_sent_from_this_computer(page: Page, running: Running, tmp_pa
     expect(page.get_by_role("form", name="Bring in pot")).to_contain_text("Missing: 9.")
 
 
-def test_looking_close_pixels_values_and_the_look(page: Page, running: Running, apron):
+def test_looking_close_pixels_values_and_the_look(page: Page, running: Running, half):
     open_shot(page, running)
     go_to(page, 1049)
-    source = read_codes(apron[0] / "apron.1049.tif")
-    middle = on_shot(page, 640, 360)
+    source = read_codes(half / "apron.1049.tif")
+    middle = on_shot(page, 320, 180)
     page.mouse.move(*middle)
     readout = page.get_by_label("Pixel under the pointer")
     x, y = (int(word) for word in re.match(r"(\d+), (\d+)", readout.inner_text()).groups())
-    assert abs(x - 640) <= 1
+    assert abs(x - 320) <= 1
     expect(readout).to_contain_text("code " + " ".join(str(value) for value in source[y, x]))
 
     # far in, a pixel is a square of exactly its own colour

@@ -50,7 +50,7 @@ def test_no_screen_of_the_jobs_shuts_anyone_out(page: Page, running: Running):
     expect(page.get_by_role("form", name=re.compile("Bring in"))).to_be_visible()
     wrong += found(page, "bring in")
     page.keyboard.press("Escape")
-    page.get_by_role("button", name="Deliveries").click()
+    page.get_by_role("button", name="Deliveries", exact=True).click()
     expect(page.get_by_text(re.compile("deliver", re.I)).nth(1)).to_be_visible()
     wrong += found(page, "deliveries")
     assert wrong == []

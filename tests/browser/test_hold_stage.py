@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import COUNT, FIRST, LAST
+from tests.browser.conftest import COUNT, FIRST, LAST, WIDTH
 from tests.browser.screens import (
     ANCHOR,
     CREST,
@@ -61,7 +61,7 @@ def test_a_slip_is_seen_and_dragged_right(page: Page, crest: dict, workers):
 
     # a test line is drawn on the surface and moves with it
     page.get_by_role("button", name="Test line").click()
-    drag(page, [on_shot(page, 500, 300), on_shot(page, 560, 302), on_shot(page, 620, 304)])
+    drag(page, [on_shot(page, 250, 150), on_shot(page, 280, 151), on_shot(page, 310, 152)])
     expect(page.get_by_role("button", name="Wipe the line")).to_be_visible()
 
     # drag one point: it becomes a key, met exactly, and the frames up to the next keys are measured anew
@@ -73,7 +73,7 @@ def test_a_slip_is_seen_and_dragged_right(page: Page, crest: dict, workers):
     drag(page, [(x, y), (x + 3, y + 2), (x + 8, y + 5)])
     expect(page.get_by_role("button", name=f"Go to key {HELD}")).to_be_visible()
     fix = done(page)
-    scale = page.locator("canvas[data-space=shot]").bounding_box()["width"] / 1280
+    scale = page.locator("canvas[data-space=shot]").bounding_box()["width"] / WIDTH
     moved = at(page, fix, HELD, place) - was
     np.testing.assert_allclose(moved, [8 / scale, 5 / scale], atol=1.5)
     np.testing.assert_allclose(at(page, fix, FIRST, place), before_anchor, atol=1e-6)  # the other side is as it was
@@ -116,7 +116,7 @@ def test_another_kind_and_what_the_tracker_reads(page: Page, crest: dict, worker
     go_to(page, 1052)
     page.get_by_role("radio", name="Ground").click()
     page.get_by_role("button", name="Ignore what passes").click()
-    corners = [(470, 380), (650, 385), (655, 440), (560, 450), (465, 440), (465, 382)]
+    corners = [(235, 190), (325, 192), (328, 220), (280, 225), (232, 220), (232, 191)]
     drag(page, [on_shot(page, x, y) for x, y in corners for _ in (0, 1)])
     expect(page.get_by_role("button", name="Passes: 1052", exact=True)).to_be_visible()
     page.get_by_role("button", name="Track with this").click()

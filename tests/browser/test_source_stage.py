@@ -46,19 +46,19 @@ def test_brushes_and_strokes_that_stay_editable(page: Page, crest: dict):
     # the donor ring tells its tone before anything is painted
     page.get_by_role("radio", name="Heal").click()
     page.keyboard.down("Alt")
-    page.mouse.click(*on_still(page, hold, 488, 466))
+    page.mouse.click(*on_still(page, hold, 244, 233))
     page.keyboard.up("Alt")
-    page.mouse.move(*on_still(page, hold, 540, 300))
+    page.mouse.move(*on_still(page, hold, 270, 150))
     expect(page.get_by_text("Donor set")).to_be_visible()
     before = settled(page, still)
-    drag(page, [on_still(page, hold, x, 300) for x in range(500, 620, 20)])
+    drag(page, [on_still(page, hold, x, 150) for x in range(250, 310, 10)])
     expect(strokes(page)).to_have_count(1)
     expect(page.get_by_text(re.compile(r"Its tone is [\d.]+ off"))).to_be_visible()
     changes(page, still, before)
 
     # spots: click, click, click
     page.get_by_role("radio", name="Spots").click()
-    for k, (x, y) in enumerate(((520, 250), (600, 250), (560, 380))):
+    for k, (x, y) in enumerate(((260, 125), (300, 125), (280, 190))):
         page.mouse.click(*on_still(page, hold, x, y))
         expect(strokes(page)).to_have_count(2 + k)
 
@@ -66,9 +66,9 @@ def test_brushes_and_strokes_that_stay_editable(page: Page, crest: dict):
     page.get_by_role("radio", name="Paint").click()
     page.get_by_role("radio", name="Tone").click()
     page.keyboard.down("Alt")
-    page.mouse.click(*on_still(page, hold, 470, 440))
+    page.mouse.click(*on_still(page, hold, 235, 220))
     page.keyboard.up("Alt")
-    drag(page, [on_still(page, hold, x, 330) for x in (520, 560, 600)])
+    drag(page, [on_still(page, hold, x, 165) for x in (260, 280, 300)])
     expect(strokes(page)).to_have_count(5)
     assert fixes(page)[0]["strokes"][-1]["band"] == "tone"
 
@@ -80,9 +80,9 @@ def test_brushes_and_strokes_that_stay_editable(page: Page, crest: dict):
         page.keyboard.press("PageDown")
     wait_for(page, lambda: fixes(page)[0]["strokes"][0]["opacity"] < 0.6)
     page.get_by_role("button", name="Move it").click()
-    drag(page, [on_still(page, hold, 540, 300), on_still(page, hold, 550, 310), on_still(page, hold, 560, 320)])
+    drag(page, [on_still(page, hold, 270, 150), on_still(page, hold, 275, 155), on_still(page, hold, 280, 160)])
     wait_for(page, lambda: fixes(page)[0]["strokes"][0]["moved"] != [0, 0])
-    assert fixes(page)[0]["strokes"][0]["moved"] == pytest.approx([20, 20], abs=1)
+    assert fixes(page)[0]["strokes"][0]["moved"] == pytest.approx([10, 10], abs=0.5)
     page.keyboard.press("Escape")
     page.get_by_role("button", name="Stroke 1 later").click()
     expect(page.get_by_test_id("saved")).to_have_text("saved")
@@ -100,7 +100,7 @@ def test_a_plate_goes_out_and_back_and_artwork_is_put_on(page: Page, crest: dict
     codes = read_codes(path)
     height, width = codes.shape[:2]
     assert codes.dtype == np.uint16
-    cv2.circle(codes, (width // 2, height // 2), 30, (65000, 65000, 65000), -1)
+    cv2.circle(codes, (width // 2, height // 2), 15, (65000, 65000, 65000), -1)
     write_codes(tmp_path / "back.tif", codes)
     still = page.locator("canvas[data-space=still]")
     before = settled(page, still)
@@ -122,10 +122,10 @@ def test_a_plate_goes_out_and_back_and_artwork_is_put_on(page: Page, crest: dict
     before = fixes(page)[0]["art"]["corners"]
     middle = np.mean(before, 0)
     drag(
-        page, [on_still(page, hold, *middle), on_still(page, hold, *(middle + 6)), on_still(page, hold, *(middle + 12))]
+        page, [on_still(page, hold, *middle), on_still(page, hold, *(middle + 3)), on_still(page, hold, *(middle + 6))]
     )
     wait_for(page, lambda: fixes(page)[0]["art"]["corners"] != before)
-    np.testing.assert_allclose(np.subtract(fixes(page)[0]["art"]["corners"], before), 12, atol=1)
+    np.testing.assert_allclose(np.subtract(fixes(page)[0]["art"]["corners"], before), 6, atol=0.5)
     page.get_by_role("combobox", name="Blend").select_option("multiply")
     expect(page.get_by_role("button", name=re.compile("^Source put on"))).to_be_visible()
     wait_for(page, lambda: fixes(page)[0]["art"]["mode"] == "multiply")
@@ -135,16 +135,16 @@ def test_edge_match_and_tells(page: Page, crest: dict, workers):
     hold = begin(page, crest)
     page.get_by_role("radio", name="Heal").click()
     page.keyboard.down("Alt")
-    page.mouse.click(*on_still(page, hold, 488, 466))
+    page.mouse.click(*on_still(page, hold, 244, 233))
     page.keyboard.up("Alt")
-    drag(page, [on_still(page, hold, x, 300) for x in range(500, 620, 20)])
+    drag(page, [on_still(page, hold, x, 150) for x in range(250, 310, 10)])
     expect(strokes(page)).to_have_count(1)
 
     # another outline, taken away, and a key on another frame
     page.get_by_role("button", name=re.compile("^Edge")).click()
     page.keyboard.press("v")
     page.get_by_role("button", name="Take away").click()
-    drag(page, [on_shot(page, 540 + 18 * np.cos(t), 300 + 18 * np.sin(t)) for t in np.linspace(0, 6.2, 24)])
+    drag(page, [on_shot(page, 270 + 9 * np.cos(t), 150 + 9 * np.sin(t)) for t in np.linspace(0, 6.2, 24)])
     outlines = page.get_by_role("list", name="Outlines").get_by_role("listitem")
     expect(outlines).to_have_count(2)
     expect(outlines.nth(1)).to_contain_text("taken away")

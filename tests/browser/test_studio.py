@@ -31,7 +31,7 @@ def asked(page: Page, way: str, path: str, **data) -> dict:
 def healed(page, crest) -> dict:
     """The crest healed from beside it."""
     fix = asked(page, "PATCH", f"/api/fixes/{crest['id']}/plate", version=crest["version"], frame=ANCHOR)
-    stroke = {"kind": "heal", "points": [[558, 314, 1]], "radius": 100, "hardness": 0.8, "donor": {"offset": [0, 190]}}
+    stroke = {"kind": "heal", "points": [[279, 157, 1]], "radius": 50, "hardness": 0.8, "donor": {"offset": [0, 95]}}
     return asked(page, "POST", f"/api/fixes/{crest['id']}/strokes", version=fix["version"], stroke=stroke)
 
 
@@ -155,7 +155,7 @@ def test_several_things_are_delivered_watched_and_checked(page: Page, running: R
     expect(sheet.get_by_role("status").filter(has_text="holds: 8 frames")).to_be_visible(timeout=60_000)
     sheet.get_by_role("button", name="Close").click()
     page.get_by_role("button", name="hush patch").click()
-    page.get_by_role("button", name="Deliveries").click()
+    page.get_by_role("button", name="Deliveries", exact=True).click()
     expect(page.get_by_role("article", name=re.compile("Delivery 040-apron"))).to_be_visible()
     page.get_by_role("button", name="Queue").click()
     expect(page.get_by_text("2 workers serve the queue.")).to_be_visible()

@@ -142,7 +142,7 @@ def test_a_disk_without_room_is_seen_before_anything_is_written(clip, tmp_path, 
 
     monkeypatch.setattr(shutil, "disk_usage", lambda _: shutil._ntuple_diskusage(10, 10, 1000))
     with pytest.raises(HushError, match="Nothing was written"):
-        check_room(like_source(clip), [1001, 1002], tmp_path)
+        check_room(like_source(clip), [FIRST, FIRST + 1], tmp_path)
 
 
 def run(*words: str, code: int = 0) -> subprocess.CompletedProcess[str]:
@@ -173,25 +173,15 @@ def here(capsys, monkeypatch):
 
 def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path, here):
     shot = str(clip.folder / "apron.####.tif")
-    assert json.loads(run("info", shot).stdout)["first"] == 1001
+    assert json.loads(here("info", shot).out)["width"] == 1280
     (tmp_path / "ground.json").write_text(json.dumps({"anchor": ANCHOR, "read": [circle(130)], "ignore": []}))
-    run(
-        "track",
-        shot,
-        "--ground",
-        f"{tmp_path}/ground.json",
-        "--kind",
-        "mesh",
-        "--range",
-        "1047-1052",
-        "-o",
-        f"{tmp_path}/hold.json",
-    )
+    read = ["--ground", f"{tmp_path}/ground.json", "--kind", "mesh", "--range", "1048-1051"]
+    here("track", shot, *read, "-o", f"{tmp_path}/hold.json")
     (tmp_path / "points.csv").write_text("id,x,y\na,540,303\nb,600,260\n")
     here("follow", f"{tmp_path}/hold.json", "--points", f"{tmp_path}/points.csv", "-o", f"{tmp_path}/out.csv")
     rows = (tmp_path / "out.csv").read_text().splitlines()
     assert rows[0] == "frame,id,x,y,confidence"
-    assert len(rows) == 1 + 2 * 6
+    assert len(rows) == 1 + 2 * 4
     assert f"{ANCHOR},a,540.0000,303.0000,1.0000" in rows
     here("plate", shot, "--frame", str(ANCHOR), "-o", f"{tmp_path}/plate.tif")
     assert (read_codes(tmp_path / "plate.tif") == clip.read(ANCHOR)).all()
@@ -204,21 +194,11 @@ def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path, here):
         }],
     }  # fmt: skip
     (tmp_path / "recipe.json").write_text(json.dumps(recipe))
-    done = run(
-        "render",
-        shot,
-        "--recipe",
-        f"{tmp_path}/recipe.json",
-        "-o",
-        f"{tmp_path}/out",
-        "--range",
-        "1047-1052",
-        "--workers",
-        "2",
-    )
+    words = ["--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/out", "--range", "1048-1051", "--workers", "2"]
+    done = run("render", shot, *words)
     assert "0 of" in done.stdout
     proof = json.loads((tmp_path / "out" / "proof.json").read_text())
-    assert (proof["frames"], proof["changed_outside"]) == (6, 0)
+    assert (proof["frames"], proof["changed_outside"]) == (4, 0)
     one = (tmp_path / "out" / "apron.1050.tif").read_bytes()
     more = ["--mattes", "channels", "--as", "exr-half", "--patch", "straight", "--side-by-side"]
     here("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/again", "--range", "1050-1050")
@@ -228,7 +208,7 @@ def test_command_line_does_the_whole_job_on_files(clip, apron, tmp_path, here):
     assert {entry.name for entry in (tmp_path / "more").iterdir()} == names
     assert "holds: 2 frames" in here("check", f"{tmp_path}/more").out
     (tmp_path / "more" / "apron.1051.exr").write_bytes(b"")
-    assert "apron.1051.exr has been changed" in run("check", f"{tmp_path}/more", code=1).stderr
+    assert "apron.1051.exr has been changed" in here("check", f"{tmp_path}/more", code=1).err
 
 
 def test_a_rendering_process_that_is_ended_is_said_and_not_waited_for(monkeypatch):

@@ -38,6 +38,16 @@ def test_a_shot_that_is_interrupted_is_not_there_and_is_rendered_anew(tmp_path):
     assert [path.name for path in media.iterdir()] == ["still"]
 
 
+def test_a_stretch_is_enough_for_who_looks_at_no_more(tmp_path):
+    media, truth = tmp_path / "media", tmp_path / "truth"
+    assert render.render_shot("still", shot(a_frame), media, truth, 1, (2, 3))
+    assert sorted(path.name for path in (media / "still").iterdir()) == ["made.2", "made.3"]
+    assert not render.render_shot("still", shot(a_frame), media, truth, 1, (3, 3))
+    assert render.render_shot("still", shot(a_frame), media, truth, 1)  # all of it was not there
+    assert len(list((media / "still").iterdir())) == 3
+    assert not render.render_shot("still", shot(a_frame), media, truth, 1, (2, 3))
+
+
 def fails(job) -> int:
     if job[0] == 3:
         raise RuntimeError("the power goes")

@@ -35,24 +35,30 @@ def mesh() -> MeshMap:
 # -- rows by two threads
 
 
+@pytest.fixture
+def with_threads():
+    """Sets how many threads may be used; as before afterwards."""
+    before = cv2.getNumThreads()
+    yield cv2.setNumThreads
+    cv2.setNumThreads(before)
+
+
 @pytest.mark.parametrize("count", [1, 2])
 @pytest.mark.parametrize("rows", [0, 1, 63, 64, 65, 300])
-def test_every_row_is_worked_on_once(rows, count):
-    before = cv2.getNumThreads()
-    cv2.setNumThreads(count)
-    try:
-        seen = np.zeros(rows, int)
+def test_every_row_is_worked_on_once(with_threads, rows, count):
+    with_threads(count)
+    seen = np.zeros(rows, int)
 
-        def work(first: int, last: int) -> None:
-            seen[first:last] += 1
+    def work(first: int, last: int) -> None:
+        seen[first:last] += 1
 
-        threads.by_rows(work, rows)
-        np.testing.assert_array_equal(seen, 1)
-    finally:
-        cv2.setNumThreads(before)
+    threads.by_rows(work, rows)
+    np.testing.assert_array_equal(seen, 1)
 
 
-def test_an_error_in_the_second_half_is_raised():
+def test_an_error_in_the_second_half_is_raised(with_threads):
+    with_threads(2)
+
     def work(first: int, last: int) -> None:
         if first > 0:
             raise ValueError("lower half")
@@ -61,19 +67,15 @@ def test_an_error_in_the_second_half_is_raised():
         threads.by_rows(work, 400)
 
 
-def test_pictures_do_not_depend_on_the_number_of_threads():
+def test_pictures_do_not_depend_on_the_number_of_threads(with_threads):
     rng = np.random.default_rng(5)
     picture = rng.random((200, 150, 3)).astype(np.float32)
     x, y = (rng.uniform(-5, 205, (180, 90)).astype(np.float32) for _ in range(2))
     across, down = (rng.uniform(-9, 9, (200, 150)).astype(np.float32) for _ in range(2))
-    before = cv2.getNumThreads()
     made = []
-    try:
-        for count in (1, 2):
-            cv2.setNumThreads(count)
-            made.append((sampling.sampled(picture, x, y), sampling.motion_blur_colour(picture, across, down)))
-    finally:
-        cv2.setNumThreads(before)
+    for count in (1, 2):
+        with_threads(count)
+        made.append((sampling.sampled(picture, x, y), sampling.motion_blur_colour(picture, across, down)))
     for one, two in zip(*made, strict=True):
         np.testing.assert_array_equal(one, two)
 

@@ -1,7 +1,6 @@
 """The first retouch: the edge drawn in to the mark, healed from the best place beside, judged, or not proposed at all."""
 
 import json
-import subprocess
 from types import SimpleNamespace
 
 import cv2
@@ -18,7 +17,7 @@ from hushcore.plates.plate import Plate
 from hushcore.plates.propose import FILLED_BY, first_retouch, judged, propose
 from hushcore.recipe.models import Recipe, load
 from hushcore.retouch.strokes import Canvas, paint
-from tests.hushcore.test_chain import ANCHOR, circle, clip, run  # noqa: F401
+from tests.hushcore.test_chain import ANCHOR, circle, clip, here  # noqa: F401
 
 WHOLE = Rect(0, 0, 420, 360)
 MIDDLE = np.array([210.0, 180.0])
@@ -143,7 +142,7 @@ def test_where_there_is_no_room_nothing_is_proposed():
     assert propose(plate, ring(165)) is None
 
 
-def test_the_command_line_does_it_from_one_loop(clip, tmp_path):  # noqa: F811
+def test_the_command_line_does_it_from_one_loop(clip, tmp_path, here):  # noqa: F811
     """A recipe and a hold from a loop; the recipe renders, and the crest's red is gone on a frame that was never seen."""
     shot = str(clip.folder / "apron.####.tif")
     few = tmp_path / "few"
@@ -153,20 +152,12 @@ def test_the_command_line_does_it_from_one_loop(clip, tmp_path):  # noqa: F811
     shot = str(few / "apron.####.tif")
     loop = {"frame": ANCHOR, "loop": circle(106)}
     (tmp_path / "loop.json").write_text(json.dumps(loop))
-    said = run("propose", shot, "--loop", f"{tmp_path}/loop.json", "-o", f"{tmp_path}/recipe.json").stdout
+    said = here("propose", shot, "--loop", f"{tmp_path}/loop.json", "-o", f"{tmp_path}/recipe.json").out
     assert said.startswith("Proposed: ")
     recipe = load(tmp_path / "recipe.json", Recipe)
     assert recipe.fixes[0].plates[0].frame == ANCHOR
-    run(
-        "render",
-        shot,
-        "--recipe",
-        f"{tmp_path}/recipe.json",
-        "-o",
-        f"{tmp_path}/out",
-        "--range",
-        f"{ANCHOR + 2}-{ANCHOR + 2}",
-    )
+    seen = f"{ANCHOR + 2}-{ANCHOR + 2}"
+    here("render", shot, "--recipe", f"{tmp_path}/recipe.json", "-o", f"{tmp_path}/out", "--range", seen)
     from hushcore.media.pictures import read_codes
 
     before, after = (read_codes(place / f"apron.{ANCHOR + 2}.tif").astype(float) for place in (few, tmp_path / "out"))
@@ -175,11 +166,9 @@ def test_the_command_line_does_it_from_one_loop(clip, tmp_path):  # noqa: F811
     assert np.percentile(red[0], 90) - np.median(red[1]) > 4 * (np.percentile(red[1], 90) - np.median(red[1]))
 
 
-def test_a_loop_outside_the_picture_is_said(clip, tmp_path):  # noqa: F811
+def test_a_loop_outside_the_picture_is_said(clip, tmp_path, here):  # noqa: F811
     (tmp_path / "loop.json").write_text(json.dumps({"frame": ANCHOR, "loop": [[-50, 10], [100, 10], [100, 90]]}))
     shot = str(clip.folder / "apron.####.tif")
-    done: subprocess.CompletedProcess[str] = run(
-        "propose", shot, "--loop", f"{tmp_path}/loop.json", "-o", f"{tmp_path}/r.json", code=1
-    )
-    assert "leaves the picture" in done.stderr
+    told = here("propose", shot, "--loop", f"{tmp_path}/loop.json", "-o", f"{tmp_path}/r.json", code=1)
+    assert "leaves the picture" in told.err
     assert not (tmp_path / "r.json").exists()
