@@ -26,6 +26,8 @@ SPREAD = 0.16  # of a correlation of so few places
 SPREAD_TIMES = 1.5  # of how differently a place looks over the shot
 FACES, TURNED_AWAY = 0.7, 0.2  # px of the frame a px of the still surface
 MARK_HIGH, MARK_NEAR = 6.0, 3.0  # half-size px
+MARK_REACH = 5  # half-size px from what is of another light or colour, at which a mark tells nothing
+MARK_HALF, MARK_WHOLE = 0.5, 0.8  # shares of its contrast, from which less, and nothing, can be in front of it
 MARK_CONTRAST, MARK_SEEN = 0.04, 0.4  # log units; share of the mark that must be there
 LOST, SURELY_LOST, GONE = 2.2, 3.2, 5.4  # spreads under what is expected
 APART, OVER_USUAL = 0.45, 1.6  # log units from what the light explains, and times what is usual there
@@ -35,10 +37,23 @@ TINT = 0.25  # log units of colour
 TAKEN = 0.15  # log units by which no channel may be darker for what is brighter to be a highlight
 HIDDEN = 0.5  # of a cell, seen as covered by the hold
 ROUND_IT, ENCLOSED = 3, 0.9  # half-size px round what was found; share of that which shows the mark
+BRIGHTER = 0.5  # of a shape, for it to be called that
 SMALLEST, LARGE = 24, 250  # square half-size px: less is chance; as much needs no other sign
 SAME_LEVEL, SAME_TINT = 0.4, 0.15  # log units in which what is in front may vary where it is spread
 SPREAD_REST, SPREAD_TINT = 0.25, 0.15  # log units that the light does not explain
 SPREADS_OVER = 27.0  # half-size px over which its colours are carried
+LEFT = 0.3  # of its contrast: with less, a surface is not seen under a highlight
+NEARBY = (
+    (0, 0),
+    (2, 0),
+    (-2, 0),
+    (0, 2),
+    (0, -2),
+    (2, 2),
+    (-2, -2),
+    (2, -2),
+    (-2, 2),
+)  # half-size px that a hold may be off
 PLAINLY = 1.0  # spreads under what is expected
 OWN_DETAIL = 5  # half-size px round a mark's detail, which looks like the mark
 
@@ -57,14 +72,14 @@ def signs(now: F32, then: F32, painted: F32, slope: F32, gain: F64, readable: Ma
     the still surface takes: a surface that has turned away shows less and less of its texture."""
     a, b = (np.log(mean(cv2.GaussianBlur(np.maximum(side, 0), (0, 0), PRE_BLUR)) + BLACK) for side in (now, then))
     lit = mean(then * np.exp(slope))
-    noise = PRE_BLUR_LEAVES * float(np.mean(gain)) / 3
+    noise = _noise(gain)
     alike, expected = _alike(a, b, noise / (lit + BLACK), noise / (mean(then) + BLACK))
     expected = expected * np.clip(area / FACES, 0, 1)
     sure = _surely_shown(alike, expected, readable)
     rest = _unexplained(now, then, slope, sure)
     level = mean(rest)
     tint = most(np.abs(rest - level[..., None]))
-    mark = _mark(now, then, painted, slope, noise)
+    mark = _shown(now, then, painted, slope, noise) > MARK_SEEN
     # a highlight takes nothing from any channel
     brighter = (level > APART_TEXTURED) & (least(rest) > -TAKEN)
     return Signs(alike, expected, np.abs(level), tint, readable & (area > TURNED_AWAY), mark, brighter, level)
@@ -79,26 +94,59 @@ def _surely_shown(alike: F32, expected: F32, readable: Mask) -> Mask:
     return np.asarray(readable & (expected > TELLS) & (alike > 0.6 * expected))
 
 
-def _mark(now: F32, then: F32, painted: F32, slope: F32, noise: float) -> Mask:
-    """Where the frame shows what the retouch took away: the log of frame over lit retouch, regressed place by place on
-    that of original over retouch."""
+def at_most(now: F32, then: F32, painted: F32, slope: F32, gain: F64) -> F32:
+    """How far (h, w) a place can be in front at most, 0..1: not at all where the mark is seen as it is lit, here or a little
+    beside; pictures as for ``signs``."""
+    shown = _shown(now, then, painted, slope, _noise(gain), NEARBY)
+    rest = cv2.GaussianBlur(np.log(np.maximum(now, 0) + BLACK) - np.log(then + BLACK) - slope, (0, 0), MARK_NEAR)
+    level = mean(rest)
+    # a mark tells of what lies beside it, too, and that may be of another light or colour, and has an edge
+    other = (np.abs(level) > APART) | (most(np.abs(rest - level[..., None])) > TINT)
+    known = cv2.dilate(other.astype(np.uint8), disc(MARK_REACH)) == 0
+    return np.asarray(1 - known * np.clip((shown - MARK_HALF) / (MARK_WHOLE - MARK_HALF), 0, 1), np.float32)
+
+
+def _noise(gain: F64) -> float:
+    """The grain's variance per unit of light in the luma that is looked at."""
+    return PRE_BLUR_LEAVES * float(np.mean(gain)) / 3
+
+
+def _shown(
+    now: F32, then: F32, painted: F32, slope: F32, noise: float, near: Sequence[tuple[int, int]] = ((0, 0),)
+) -> F32:
+    """The share (h, w) of what the retouch took away that the frame shows: the log of frame over lit retouch, regressed place by
+    place on that of original over retouch, as it is or as it best fits ``near`` by; 0 where that is too little to tell."""
     clean = np.log(np.maximum(painted, 0) + BLACK)
     there, seen = np.log(then + BLACK) - clean, np.log(now + BLACK) - clean - slope
     there, seen = (side - cv2.GaussianBlur(side, (0, 0), MARK_HIGH) for side in (there, seen))
     power = cv2.GaussianBlur(mean(there * there), (0, 0), MARK_NEAR)
-    share = cv2.GaussianBlur(mean(there * seen), (0, 0), MARK_NEAR) / np.maximum(power, 1e-9)
+    both = [cv2.GaussianBlur(mean(np.roll(there, by, (0, 1)) * seen), (0, 0), MARK_NEAR) for by in near]
+    share = np.maximum.reduce(both) / np.maximum(power, 1e-9)
     floor = MARK_CONTRAST**2 + 4 * noise / (mean(then * np.exp(slope)) + BLACK)
-    return np.asarray((power > floor) & (share > MARK_SEEN))
+    return np.asarray(np.where(power > floor, share, 0), np.float32)
 
 
-def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: float) -> Mask:
+def gone(now: F32, then: F32, slope: F32) -> Mask:
+    """Where nothing of the surface's own picture is in the frame; half size, as for ``signs``. A highlight adds light, and leaves
+    the differences of linear light that the surface has; what is in front does not. A hold may be a little off."""
+    frame, lit = (mean(cv2.GaussianBlur(np.maximum(side, 0), (0, 0), PRE_BLUR)) for side in (now, then * np.exp(slope)))
+    frame, lit = (side - cv2.GaussianBlur(side, (0, 0), 2 * CORRELATION_SIGMA) for side in (frame, lit))
+    power = cv2.GaussianBlur(lit * lit, (0, 0), CORRELATION_SIGMA) + 1e-12
+    both = [cv2.GaussianBlur(frame * np.roll(lit, by, (0, 1)), (0, 0), CORRELATION_SIGMA) for by in NEARBY]
+    return np.asarray(np.maximum.reduce(both) < LEFT * power)
+
+
+def found(
+    seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: float, gone: Mask | None = None
+) -> Mask:  # fmt: skip
     """Places (h, w) that something passes in front of, half size.
 
     Such a place has lost its texture, as far as it has any that stands above the grain and is usually seen, or is of a
     light or colour that neither the light round about nor the rest of the shot explains. ``usual``: over the same places
     (None: not known); ``hidden`` (h, w): 0..1, how far the hold saw the ground covered
     there (None: it does not know): before it is known what is usual, only
-    what the hold saw covered counts. Where light adds (``multiplies`` under .5) only a lost texture counts.
+    what the hold saw covered counts. Where light adds (``multiplies`` under .5) only a lost texture counts. ``gone`` (h, w):
+    where a highlight does not explain what is brighter (None: not known).
     """
     readable = seen.readable
     covered = np.zeros(readable.shape, bool) if hidden is None else hidden > HIDDEN
@@ -116,10 +164,12 @@ def found(seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: floa
         strange |= ~known & ((seen.rest > rest_most) | (seen.tint > tint_most))
         strange |= covered & (seen.rest > textured) & (lost > LOST / 2)
     # what is only brighter may be a highlight: all of its texture must be gone
-    strange &= ~seen.brighter | (lost > GONE)
+    strange &= ~seen.brighter | (lost > GONE) | (False if gone is None else known & gone)
     if usual is None:
         strange &= covered
-    return _from_outside(_shapes(strange & readable & ~seen.mark, covered, lost, known) & ~seen.mark, seen)
+    return _from_outside(
+        _shapes(strange & readable & ~seen.mark, covered, lost, known, seen.brighter) & ~seen.mark, seen
+    )
 
 
 def _lost(seen: Signs, usual: Usual | None, most_usual: float = 1.0) -> tuple[Mask, F32]:
@@ -204,8 +254,9 @@ def _unexplained(now: F32, then: F32, slope: F32, sure: Mask) -> F32:
     return np.asarray(q, np.float32)
 
 
-def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask) -> Mask:
-    """Places that hang together, and are large, sure or seen as covered by the hold."""
+def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask, brighter: Mask) -> Mask:
+    """Places that hang together, and are large, sure or seen as covered by the hold; what is brighter is sure when all of its
+    texture is gone."""
     closed = cv2.morphologyEx(strange.astype(np.uint8), cv2.MORPH_CLOSE, disc(3))
     opened = cv2.morphologyEx(closed, cv2.MORPH_OPEN, disc(1))
     count, labels, stats, _ = cv2.connectedComponentsWithStats(opened)
@@ -216,7 +267,8 @@ def _shapes(strange: Mask, covered: Mask, lost: F32, known: Mask) -> Mask:
         if area < SMALLEST:
             continue
         told = here & known
-        sure = told.sum() > 0.2 * area and float(lost[told].mean()) > LOST
+        enough = GONE if brighter[here].mean() > BRIGHTER else LOST
+        sure = told.sum() > 0.2 * area and float(lost[told].mean()) > enough
         if sure or covered[here].mean() > 0.3 or area > LARGE:
             out[here] = 1
     return np.asarray(cv2.dilate(out, disc(2)) > 0)

@@ -60,7 +60,12 @@ def both(one: Covering | None, other: Covering | None) -> Covering | None:
 
 
 def unmixed(
-    front: Mask, current: F32, behind: F32, light_off: float = LIGHT_OFF, drawn: Mask | None = None
+    front: Mask,
+    current: F32,
+    behind: F32,
+    light_off: float = LIGHT_OFF,
+    drawn: Mask | None = None,
+    most: F32 | None = None,
 ) -> Covering | None:
     """From a mask to how far each place of its edge is in front. ``behind``: the surface in the frame's light,
     which may be off by a share of ``light_off``.
@@ -68,8 +73,8 @@ def unmixed(
     In the band J = a f + (1 - a) B, with B what is behind and f the colour of what is in front, carried in from where it
     is sure. A place tells a as well as f and B differ against the noise; a light that is read a little wrong makes B brighter
     or darker, so that only its colour tells then. What a place does not tell comes from round about, wide scales first (the
-    posterior mean with what the last scale said as the prior). ``drawn``: what an artist said is in front, whatever is seen.
-    None when nothing is in front.
+    posterior mean with what the last scale said as the prior). ``drawn``: what an artist said is in front, whatever is seen;
+    ``most``: how far each place can be in front at most (None: all of it). None when nothing is in front.
     """
     if not front.any():
         return None
@@ -98,6 +103,8 @@ def unmixed(
     deep = np.clip((within - sure) / max(sure, 1.0), 0, 1) * (1 - bare)
     far = np.clip((beyond - BAND / 2) / (BAND / 2), 0, 1)
     alpha = np.asarray(np.maximum(alpha, deep) * (1 - far), np.float32)
+    if most is not None:
+        alpha = np.minimum(alpha, most if drawn is None else np.maximum(most, drawn))
     rest = current - (1 - alpha[..., None]) * behind - alpha[..., None] * ahead
     return Covering(alpha, _near(alpha) * _known(alpha, rest, noise))
 

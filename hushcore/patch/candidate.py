@@ -29,6 +29,9 @@ TINTED = 0.25  # log units by which a mark is of another colour than its surface
 BEHIND = 0.8  # log units by which a place is brighter that is not the surface's
 FALLS = 0.3  # log units over which the patch fades
 LEAST_RISEN, SOFT = 5.0, 1.5  # percentile of the ring's own rise, for the light may have changed; px
+PLAIN = 0.15  # alpha from which the frame's own light counts in full
+SHORT = 0.2  # of a mark that the frame cannot hold: then light was read wrong
+LEFT_LEAST = 0.8  # of what would be left of the frame's light, were all of it the mark's: the rest is noise
 BESIDE_KEPT = 2  # before and after the lost frames
 LIGHTS_KEPT = 2 * steady.REACH + 2
 
@@ -37,13 +40,15 @@ LIGHTS_KEPT = 2 * steady.REACH + 2
 class Candidate:
     """What takes a mark's place, on the still surface: ``scale`` (h, w, 3) of the frame's own picture (None: nothing of
     it) plus ``added`` (h, w, 3); the share ``cover`` (h, w) of the matte that it takes (None: all); ``grain``: times
-    the measured strength that is laid on it; ``lights`` of the plates that were used."""
+    the measured strength that is laid on it; ``lights`` of the plates that were used; ``least`` (h, w, 3): the share of the
+    frame's own light that is left at least (0: nothing is known of it)."""
 
     scale: F32 | None
     added: F32
     cover: F32 | None
     grain: float
     lights: dict[int, Light]
+    least: F32 | None = None
 
 
 def candidate(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
@@ -154,16 +159,23 @@ def _sum(parts: Sequence[F32]) -> F32:
 def _in_front(covering: unmix.Covering, made: Candidate, mark: F32, current: F32) -> Candidate:
     """Where something passes in front, only the difference of patch and ``mark``, as it is lit, is laid, by what is not covered.
 
-    The frame there is a f + (1 - a) mark, so that adding (1 - a) (patch - mark) gives a f + (1 - a) patch exactly.
+    The frame there is a f + (1 - a) mark, so that adding (1 - a) (patch - mark) gives a f + (1 - a) patch exactly. As f gives
+    light and takes none, at least patch / mark of the frame is left, however wrong the edge or the light was read. Where hardly
+    anything is in front, the frame itself is made as dark as that, for its grain is that of a brighter mark.
     """
     near = covering.near[..., None]
     share = 1 - covering.alpha
-    share = np.asarray(share * (1 - covering.near * (1 - unmix.at_most(current, share[..., None] * mark))), np.float32)
+    held = unmix.at_most(current, share[..., None] * mark)
+    share = np.asarray(share * (1 - covering.near * (1 - held)), np.float32)
     scale = np.zeros_like(made.added) if made.scale is None else made.scale
+    left = np.clip((scale * mark + made.added) / np.maximum(mark, unmix.BLACK), 0, 1)
+    plain = (1 - np.clip(covering.alpha / PLAIN, 0, 1)) * np.clip(1 - (1 - held) / SHORT, 0, 1)
+    own = 1 - (1 - left) * plain[..., None]
     # near the front the frame's own picture is kept, and the mark taken off it
-    added = made.added - near * ((1 - scale) * mark)
+    added = made.added - near * ((own - scale) * mark)
     cover = share if made.cover is None else share * made.cover
-    return Candidate(scale + near * (1 - scale), added, cover, made.grain, made.lights)
+    bound = np.asarray(LEFT_LEAST * near * left, np.float32)
+    return Candidate(scale + near * (own - scale), added, cover, made.grain, made.lights, bound)
 
 
 def _weights(fix: Fix, frame: int) -> list[float]:

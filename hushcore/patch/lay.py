@@ -51,6 +51,11 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     beneath = fix.encoding.decode(three(codes[spot.target.slices]))
     made = _made(made_of, own, beneath, spot, fix)
     mixed = np.asarray(beneath + matte[..., None] * (made - beneath), np.float32)
+    kept = None if own is None else np.clip(own, 0, 1)
+    if made_of.least is not None and kept is not None:
+        least = sampling.sampled(made_of.least, spot.map_x, spot.map_y)
+        mixed = _left(mixed, beneath, least)
+        kept = np.where(least > 0, np.sqrt(kept), kept)  # tonal values are about the root of light
     grain, smoothly = fix.evidence.grain, False
     if grain is not None and made_of.grain > 0:
         noise = own_grain(codes, frame, seen, made_of, fix)
@@ -58,7 +63,6 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
             # it has been rounded once, and would be roughened
             mixed, smoothly = with_grain(mixed, matte, noise, fix.encoding), True
         else:
-            kept = None if own is None else np.clip(own, 0, 1)
             less = grain.less(rounding(fix.evidence.steps, fix.encoding))
             mixed = grained(mixed, matte, less, made_of.grain, kept, grain_seed(fix, frame), fix.encoding)
     laid = _written(codes, spot.target, mixed, matte, fix.encoding, fix.evidence.steps, smoothly)
@@ -77,6 +81,12 @@ def _made(made_of: Candidate, own: F32 | None, beneath: F32, spot: Place, fix: F
     if veil is None or not fix.plan.shows_through or fix.plan.match.veil == "off" or veil.rect != spot.target:
         return made
     return veil.lifted(beneath, made, spot.cover, fix.encoding)
+
+
+def _left(mixed: F32, beneath: F32, least: F32) -> F32:
+    """A patched picture that is nowhere darker than the share that is left at ``least`` of the frame's own ``beneath``."""
+    bound = np.where(beneath > 0, np.clip(least, 0, 1) * beneath, beneath)
+    return np.asarray(np.where(least > 0, np.maximum(mixed, bound), mixed), np.float32)
 
 
 def under_mark(codes: Codes, frame: int, fix: Fix) -> tuple[Rect, F32, F32, F32] | None:

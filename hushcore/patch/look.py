@@ -102,10 +102,11 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     first = pair_of(usable)
     shown = shown_by(first)
     drawn = _drawn(maps, frame, fix)
-    mask = _found(shown, smear_of_plate, maps, frame, fix, spot.rect, bool(drawn))
+    mask, most_of_it = _found(shown, smear_of_plate, maps, frame, fix, spot.rect, bool(drawn))
     covering = None
     if mask is not None:
-        covering = _unmixed(front.corrected(mask, drawn), drawn, current, usable, pair_of, fix, smear_of_plate)
+        mask = front.corrected(mask, drawn)
+        covering = _unmixed(mask, drawn, current, usable, pair_of, fix, smear_of_plate, most_of_it)
     if covering is not None:
         usable = usable & (covering.alpha < COVERED)
         first = pair_of(usable)
@@ -126,7 +127,7 @@ def _blur(fix: Fix, sheet: Sheet, frame: int, held: HoldMap) -> Blur:
     return blur_between(fix.hold, frame, held, own, fix.rect, fix.evidence.shutter)
 
 
-ANYWHERE = 30.0  # px of drift
+ANYWHERE = 90.0  # px of drift
 READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but turned away
 AGAIN = 2  # times that an edge is unmixed with what the last one told of the light
 RESTLESS = 0.3  # log units of light that are usually not explained: its streaks would be taken for strands
@@ -161,8 +162,10 @@ def _usable(codes: Codes, frame: int, fix: Fix, spot: Place, maps: Maps) -> Mask
 
 def _found(
     pair: Pair, smeared: Smear | None, maps: Maps, frame: int, fix: Fix, rect: Rect, drawn: bool
-) -> Mask | None:  # fmt: skip
-    """Where something passes in front, as far as it is looked for; None for nowhere, unless something is ``drawn``."""
+) -> tuple[Mask | None, F32 | None]:  # fmt: skip
+    """Where something passes in front, as far as it is looked for, and how far it can be at most; None for nowhere, unless
+    something is ``drawn``."""
+    most_of_it: F32 | None = None
     placed = places_known(fix.hold, frame)
     half: Mask = np.zeros((pair.q.shape[0], pair.q.shape[1]), bool)
     if fix.plan.front.auto and not fix.plan.stands and placed:
@@ -170,10 +173,15 @@ def _found(
         here = None if usual is None else usual.over(rect.left, rect.top, size)
         hidden = hidden_on(fix.hold, frame, rect)
         shown = signs_of(pair, fix, maps, smeared)
-        half = front.spread(front.found(shown, here, hidden, fix.evidence.multiplies), pair.now, shown, here)
+        gone = front.gone(pair.now, pair.then, pair.slope) if shown.brighter.any() else None
+        half = front.spread(front.found(shown, here, hidden, fix.evidence.multiplies, gone), pair.now, shown, here)
+        if half.any():
+            most = front.at_most(pair.now, pair.then, _painted(fix, smeared), pair.slope, pair.gain)
+            most_of_it = full(most, pair.region)
     if not drawn and not half.any():
-        return None
-    return np.asarray(cv2.resize(half.astype(np.uint8), pair.region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0)
+        return None, None
+    there = cv2.resize(half.astype(np.uint8), pair.region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0
+    return np.asarray(there), most_of_it
 
 
 def places_known(hold: Hold, frame: int) -> bool:
@@ -224,27 +232,32 @@ def _drawn(maps: Maps, frame: int, fix: Fix) -> list[tuple[F32, bool]]:
 
 def _unmixed(
     mask: Mask, drawn: Sequence[tuple[F32, bool]], current: F32, usable: Mask, pair_of: Callable[[Mask], Pair], fix: Fix,
-    smeared: Smear | None,
+    smeared: Smear | None, most_of_it: F32 | None,
 ) -> unmix.Covering | None:  # fmt: skip
-    """How far each place is in front: first by the light round about, then by the light read up to it."""
+    """How far each place is in front, ``most_of_it`` at most: first by the light round about, then by the light read up to it."""
     said = front.corrected(np.zeros_like(mask), drawn)
     original = blurred(fix.sheets[0].original, smeared)
     pair = pair_of(usable & unmix.clear_of(mask))
     lit = original * np.exp(full(pair.slope, pair.region))
-    covering = unmix.unmixed(mask, current, unmix.lit_round_about(mask, current, lit), drawn=said)
+    covering = unmix.unmixed(mask, current, unmix.lit_round_about(mask, current, lit), drawn=said, most=most_of_it)
     mode, multiplies = fix.plan.light(fix.evidence)
     for _ in range(AGAIN):
         if covering is None:
             return None
         mask = front.corrected(covering.alpha > 0.5, drawn)
         light = light_of(mode, pair_of(usable & unmix.clear_of(mask)), Under(multiplies, fix.plan.match.capped))
-        covering = unmix.unmixed(mask, current, light.on(original), unmix.LIGHT_READ, said)
+        covering = unmix.unmixed(mask, current, light.on(original), unmix.LIGHT_READ, said, most_of_it)
     return covering
+
+
+def _painted(fix: Fix, smeared: Smear | None) -> F32:
+    """The first plate's retouch at half size, smeared as the frame is."""
+    return blurred(halved(fix.sheets[0].painted), halved_smear(smeared))
 
 
 def signs_of(pair: Pair, fix: Fix, maps: Maps, smeared: Smear | None, frame: int | None = None) -> Signs:
     """What a frame shows of the surface, place by place; its ``lines`` where the ``frame`` is named."""
-    painted = blurred(halved(fix.sheets[0].painted), halved_smear(smeared))
+    painted = _painted(fix, smeared)
     x, y = (halved(side) for side in maps)
     (xv, xu), (yv, yu) = np.gradient(x), np.gradient(y)
     area = np.asarray((xu * yv - xv * yu) / HALF**2, np.float32)

@@ -1,10 +1,12 @@
 """What passes in front is told from what a surface usually looks like; light is not taken for a thing, nor the mark."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
-from hushcore.edge import front
+from hushcore.edge import front, unmix
 from hushcore.edge.signs import Usual
 
 SIDE = 96
@@ -136,3 +138,37 @@ def test_where_light_moves_on_its_own_brightness_tells_little(surface, monkeypat
     assert front.found(signs(dark, noisy(surface, 50)), usual, None, 1.0)[:, 44:56].mean() > 0.8
     monkeypatch.setattr(front, "MOVES", 9.0)
     assert now < 0.65 * spreads()
+
+
+def test_something_bright_in_front_is_no_highlight_though_it_takes_nothing_from_any_channel(surface, usual):
+    """Under a highlight the surface's own differences of light are still there. A pale hand over a dark mark was patched."""
+    spot, middle, then = np.s_[26:70, 26:70], np.s_[40:56, 40:56], noisy(surface)
+    restless = replace(usual, spread=np.maximum(usual.spread, 0.12))  # texture alone does not tell so surely
+    hand, glint = noisy(surface, 1), noisy(surface, 1)
+    hand[spot] = noisy(np.full((44, 44, 3), 0.8, np.float32), 2)
+    glint[spot] += 0.4
+    for now, at_least, at_most in ((hand, 0.8, 1.0), (glint, 0.0, 0.05)):
+        seen, gone = signs(now, then), front.gone(now, then, FLAT)
+        assert seen.brighter[middle].mean() > 0.95
+        found = front.found(seen, restless, None, 1.0, gone)[middle].mean()
+        assert at_least <= found <= at_most
+    assert front.found(signs(hand, then), restless, None, 1.0)[middle].mean() < 0.2  # as it was
+
+
+def test_nothing_is_in_front_where_a_mark_is_seen_as_it_is_lit(surface):
+    """A shade at a silhouette was unmixed as the soft edge of something, and half of the mark in it stayed."""
+    painted = surface
+    rings = (np.arange(SIDE) // 8 % 2 == 0)[:, None, None] & (np.abs(np.arange(SIDE) - 48) < 30)[None, :, None]
+    then = np.where(rings, 0.6 * surface, surface).astype(np.float32)
+    now = noisy(0.75 * np.roll(then, 1, 0), 1)  # in shade, and a little off
+    now[:, 60:] = noisy(np.full((SIDE, SIDE - 60, 3), 0.05, np.float32), 2)
+    most = front.at_most(now, noisy(then), painted, FLAT, GAIN)
+    assert most[10:-10, 25:46].mean() < 0.2
+    assert most[10:-10, 66:].mean() > 0.95
+    mask = np.zeros((SIDE, SIDE), bool)
+    mask[:, 40:] = True
+    without, bounded = unmix.unmixed(mask, now, then), unmix.unmixed(mask, now, then, most=most)
+    assert without is not None
+    assert bounded is not None
+    assert bounded.alpha[10:-10, 40:46].mean() < 0.25 < without.alpha[10:-10, 40:46].mean()
+    assert bounded.alpha[10:-10, 70:].min() > 0.9

@@ -12,7 +12,7 @@ from hushcore.hold.confidence import WORST
 from hushcore.light.fields import Light
 from hushcore.light.region import Pair, Region
 from hushcore.patch.candidate import Candidate, _in_front
-from hushcore.patch.lay import lay
+from hushcore.patch.lay import _left, lay
 from hushcore.patch.look import _slope_of_surface
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
@@ -124,6 +124,22 @@ def test_beside_something_in_front_all_of_a_mark_that_is_seen_is_taken_off():
     made = _in_front(unmix.Covering(alpha, np.ones_like(alpha)), Candidate(None, patch, None, 0.0, {}), mark, current)
     laid = current + made.cover[..., None] * (made.scale * current + made.added - current)
     np.testing.assert_allclose(laid, alpha[..., None] * thing + share * patch, atol=0.01)
+
+
+def test_beside_something_in_front_a_bright_mark_leaves_no_specks(texture):
+    """A bright mark's grain is strong, and its edge behind something may be read wrong: what is taken off then leaves less than
+    nothing in some channel, which a log curve shows as specks of colour. No more is taken than all of the frame being mark."""
+    grain = 1 + 0.1 * np.random.default_rng(3).standard_normal((60, 60, 3)).astype(np.float32)
+    mark, patch = (np.full((60, 60, 3), level, np.float32) for level in (6.0, 2.0))
+    frame = mark * grain
+    frame[:, 30:] *= 0.1  # something dark, thought to begin further right
+    seen = unmix.Covering(np.zeros((60, 60), np.float32), np.ones((60, 60), np.float32))
+    made = _in_front(seen, Candidate(None, patch, None, 0.0, {}), mark, frame)
+    mixed = frame + made.cover[..., None] * (made.scale * frame + made.added - frame)
+    laid = _left(mixed, frame, made.least)
+    assert mixed.min() < 0
+    assert (laid > 0.25 * frame).all()
+    assert laid[:, :24].std() / laid[:, :24].mean() == pytest.approx(0.1, rel=0.1)  # 0.3 as it was
 
 
 def test_a_light_takes_another_s_colour_and_stays_as_bright():
