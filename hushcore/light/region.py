@@ -19,7 +19,7 @@ HALF = 2  # fields are solved at half size
 BLACK = 0.003  # linear; keeps the ratio finite in the darks
 CLIP_AT = 0.95  # of white: over it a sensor no longer says what the light was
 CLIP_GUARD = 2  # px round a clipped place
-MISPLACED = 0.25  # px of hold error that the weights allow for
+MISPLACED = 0.25  # px of hold error that the weights allow for at least
 LEAST_VARIANCE = 4e-4
 LEAST_SNR = 1.5
 RING_SAMPLES = 3000  # places of the ring that tell its noise and its extremes
@@ -34,7 +34,7 @@ class Region:
     """Where a light field is solved: full-size shape, and at half size the ring and what may be read.
 
     ``outside``: px outside the matte at half size, 0 within; ``clip``: the light over which the footage no longer says
-    what it was.
+    what it was; ``misplaced``: px by which the hold may be off.
     """
 
     shape: tuple[int, int]
@@ -42,13 +42,15 @@ class Region:
     ring: F32
     usable: F32
     clip: float = CLIP_AT
+    misplaced: float = MISPLACED
 
     @staticmethod
-    def around(outside: F32, usable: F32, clip: float = CLIP_AT) -> "Region":
+    def around(outside: F32, usable: F32, clip: float = CLIP_AT, misplaced: float = MISPLACED) -> "Region":
         """``outside`` (h, w): px outside the matte (0 within); ``usable`` (h, w): 1 where the frame can be read."""
         ring = ((outside >= RING_INNER) & (outside <= RING_OUTER)).astype(np.float32)
         small = halved(usable) > 0.99
-        return Region(outside.shape[:2], halved(outside), halved(ring) * small, small.astype(np.float32), clip)
+        inside = halved(ring) * small
+        return Region(outside.shape[:2], halved(outside), inside, small.astype(np.float32), clip, misplaced)
 
     @cached_property
     def in_ring(self) -> Mask:
@@ -133,7 +135,7 @@ def full(field: F32, region: Region) -> F32:
 def _weights(q: F32, now: F32, then: F32, log_then: F32, region: Region, gain: F64) -> F32:
     """1 / variance of q: grain, misplacement, a floor; 0 where nothing can be known."""
     out, bright = np.empty_like(q), np.empty(q.shape[:2], np.float32)
-    numbers = (BLACK, HALF, MISPLACED, LEAST_VARIANCE, LEAST_SNR)
+    numbers = (BLACK, HALF, region.misplaced, LEAST_VARIANCE, LEAST_SNR)
     kernels.weights(
         now, then, log_then, gain.astype(np.float32), region.usable, *map(np.float32, numbers),
         out, bright,

@@ -13,7 +13,7 @@ from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.fields import light_of
-from hushcore.light.region import CLIP_AT, HALF, Pair, Region, affine, full, halved
+from hushcore.light.region import CLIP_AT, HALF, MISPLACED, Pair, Region, affine, full, halved
 from hushcore.light.standing import without
 from hushcore.light.under import Under
 from hushcore.patch import place as places
@@ -88,10 +88,10 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         usable &= _free_of(gleam, spot)
         if fix.sheets[0].gleam is not None:
             usable &= _free_of(fix.sheets[0].gleam, spot)
-    clip = CLIP_AT * fix.encoding.white(codes.dtype)
+    clip, misplaced = CLIP_AT * fix.encoding.white(codes.dtype), _misplaced(fix.hold, frame)
 
     def pair_of(usable: Mask) -> Pair:
-        region = Region.around(spot.outside, usable.astype(np.float32), clip)
+        region = Region.around(spot.outside, usable.astype(np.float32), clip, misplaced)
         return _pair(now, fix.sheets[0].half, blurs[0], region)
 
     now, smear_of_plate = halved(current), blurs[0].plate
@@ -128,6 +128,7 @@ def _blur(fix: Fix, sheet: Sheet, frame: int, held: HoldMap) -> Blur:
 
 
 ANYWHERE = 90.0  # px of drift
+PLACED, MOST_MISPLACED = 1.5, 2.0  # times the drift that is allowed for; px
 READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but turned away
 AGAIN = 2  # times that an edge is unmixed with what the last one told of the light
 RESTLESS = 0.3  # log units of light that are usually not explained: its streaks would be taken for strands
@@ -189,6 +190,13 @@ def places_known(hold: Hold, frame: int) -> bool:
     anywhere."""
     row = hold.frames.get(frame)
     return row is None or not row.lost or row.drift_rms < ANYWHERE
+
+
+def _misplaced(hold: Hold, frame: int) -> float:
+    """Px by which a mark may lie otherwise than the hold says, for reading light under it: beside its edges, where it is not
+    known what is mark, light that is read is wrong."""
+    row = hold.frames.get(frame)
+    return MISPLACED if row is None else float(np.clip(PLACED * row.drift_rms, MISPLACED, MOST_MISPLACED))
 
 
 def _strands(

@@ -1,5 +1,7 @@
 """Light fields: membranes, the ring's modes, light under the mark, highlights, evidence, light over time."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -162,6 +164,24 @@ def test_the_cap_keeps_the_mark_s_own_shading_out(surface):
     capped = far_off(solved("auto", original, current, region, Under(1.0, True)), cloth, cloth)
     free = far_off(solved("auto", original, current, region, Under(1.0, False)), cloth, cloth)
     assert capped < free / 2
+
+
+def test_a_mark_that_lies_a_little_off_leaves_no_ghost_in_its_light(surface):
+    """Beside the mark's edges the frame shows ground where ink is thought to be: read as light, that was bright."""
+    cloth, original, region = surface
+    light = np.exp(0.4 * np.sin(np.mgrid[0:SIDE, 0:SIDE][1] / 25.0))[..., None].astype(np.float32)
+    current, wanted = (np.roll(side, 2, 1) * light for side in (original, cloth))
+    ghost, without = (
+        far_off(solved("under", original, current, replace(region, misplaced=off)), cloth, wanted)
+        for off in (0.25, 2.0)
+    )
+    assert without < 0.6 * ghost
+    # a mark that lies where it should is lit no worse
+    right = [
+        far_off(solved("under", original, original * light, replace(region, misplaced=off)), cloth, cloth * light)
+        for off in (0.25, 2.0)
+    ]
+    assert right[1] < right[0] + 0.01
 
 
 def test_light_is_steadied_but_flicker_does_not_lag():
