@@ -19,7 +19,10 @@ HALF = 2  # fields are solved at half size
 BLACK = 0.003  # linear; keeps the ratio finite in the darks
 CLIP_AT = 0.95  # of white: over it a sensor no longer says what the light was
 CLIP_GUARD = 2  # px round a clipped place
-MISPLACED = 0.25  # px of hold error that the weights allow for at least
+MISPLACED = 0.25  # px of hold error that the weights allow for everywhere
+CHANGE_SIGMA, ROUGH_SIGMA = 1.0, 2.0  # half-size px: grain is no change; light is smooth over this
+STEEP, FEW_STEEP = 0.01, 60  # squared log units over two px; places and channels
+TIMES, MOST_MISPLACED = 4.0, 4.0  # of the variance that is found; px
 LEAST_VARIANCE = 4e-4
 LEAST_SNR = 1.5
 RING_SAMPLES = 3000  # places of the ring that tell its noise and its extremes
@@ -34,7 +37,7 @@ class Region:
     """Where a light field is solved: full-size shape, and at half size the ring and what may be read.
 
     ``outside``: px outside the matte at half size, 0 within; ``clip``: the light over which the footage no longer says
-    what it was; ``misplaced``: px by which the hold may be off.
+    what it was.
     """
 
     shape: tuple[int, int]
@@ -42,15 +45,13 @@ class Region:
     ring: F32
     usable: F32
     clip: float = CLIP_AT
-    misplaced: float = MISPLACED
 
     @staticmethod
-    def around(outside: F32, usable: F32, clip: float = CLIP_AT, misplaced: float = MISPLACED) -> "Region":
+    def around(outside: F32, usable: F32, clip: float = CLIP_AT) -> "Region":
         """``outside`` (h, w): px outside the matte (0 within); ``usable`` (h, w): 1 where the frame can be read."""
         ring = ((outside >= RING_INNER) & (outside <= RING_OUTER)).astype(np.float32)
         small = halved(usable) > 0.99
-        inside = halved(ring) * small
-        return Region(outside.shape[:2], halved(outside), inside, small.astype(np.float32), clip, misplaced)
+        return Region(outside.shape[:2], halved(outside), halved(ring) * small, small.astype(np.float32), clip)
 
     @cached_property
     def in_ring(self) -> Mask:
@@ -88,13 +89,34 @@ class Pair:
         return np.asarray(np.clip(fit, shown.min(0) - BEYOND, shown.max(0) + BEYOND), np.float32)
 
     @staticmethod
-    def of(current: F32, original: F32, region: Region) -> "Pair":
-        """From pictures at half size."""
+    def of(current: F32, original: F32, region: Region, steep: F32 | None = None) -> "Pair":
+        """From pictures at half size; ``steep`` (h, w, 3): see ``steepness`` (None: not known)."""
         now, then = np.maximum(current, 0), np.maximum(original, 0)
         log_then = np.log(then + BLACK)
         q = np.log(now + BLACK) - log_then
         gain = grain_gain(q, now, then, region)
-        return Pair(now, then, q, _weights(q, now, then, log_then, region, gain), region, gain)
+        weight = _weights(q, now, then, log_then, region, gain)
+        if steep is not None:
+            weight = weight / (1 + weight * np.float32(misplacement(q, weight, steep)) * steep)
+        return Pair(now, then, q, weight, region, gain)
+
+
+def steepness(change: F32) -> F32:
+    """How steep (h, w, 3) a mark is: squared differences over two half-size px of the ``change`` (log units) that it makes."""
+    low = cv2.GaussianBlur(change, (0, 0), CHANGE_SIGMA)
+    return np.asarray(sum(cv2.Sobel(low, -1, *way, ksize=1) ** 2 for way in ((1, 0), (0, 1))), np.float32)
+
+
+def misplacement(q: F32, weight: F32, steep: F32) -> float:
+    """Variance of q for each unit of a mark's steepness, beyond what its ``weight`` allows for: what q varies by from place to
+    place where the mark is steep, for light does not. 0 where too little tells."""
+    at = np.flatnonzero((steep > STEEP) & (weight > 0))
+    if len(at) < FEW_STEEP:
+        return 0.0
+    rough = (q - cv2.GaussianBlur(q, (0, 0), ROUGH_SIGMA)).ravel()[at]
+    # the median of a squared normal is .455 of its variance
+    found = np.median((rough**2 / 0.455 - 1 / weight.ravel()[at]) / steep.ravel()[at])
+    return TIMES * float(np.clip(found, 0, (MOST_MISPLACED / (2 * HALF)) ** 2))
 
 
 def affine(q: F32, weight: F32, inside: Mask) -> F32:
@@ -135,7 +157,7 @@ def full(field: F32, region: Region) -> F32:
 def _weights(q: F32, now: F32, then: F32, log_then: F32, region: Region, gain: F64) -> F32:
     """1 / variance of q: grain, misplacement, a floor; 0 where nothing can be known."""
     out, bright = np.empty_like(q), np.empty(q.shape[:2], np.float32)
-    numbers = (BLACK, HALF, region.misplaced, LEAST_VARIANCE, LEAST_SNR)
+    numbers = (BLACK, HALF, MISPLACED, LEAST_VARIANCE, LEAST_SNR)
     kernels.weights(
         now, then, log_then, gain.astype(np.float32), region.usable, *map(np.float32, numbers),
         out, bright,

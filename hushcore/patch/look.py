@@ -13,7 +13,7 @@ from hushcore.hold.confidence import CELL
 from hushcore.hold.maps import HoldMap, dense_forward
 from hushcore.hold.record import Hold
 from hushcore.light.fields import light_of
-from hushcore.light.region import CLIP_AT, HALF, MISPLACED, Pair, Region, affine, full, halved
+from hushcore.light.region import CLIP_AT, HALF, Pair, Region, affine, full, halved
 from hushcore.light.standing import without
 from hushcore.light.under import Under
 from hushcore.patch import place as places
@@ -48,24 +48,24 @@ class Seen:
 
     def shown(self, fix: Fix) -> Pair:
         """Now, as it is, and then of the first plate: what is in front keeps its own edge."""
-        return _as_it_is(self.first, halved(self.current), fix.sheets[0].half, self.blurs[0])
+        return _as_it_is(self.first, halved(self.current), fix.sheets[0], self.blurs[0])
 
     def pair(self, k: int, fix: Fix) -> Pair:
         """Now and then of plate ``k``, at half size."""
         if k == 0:
             return self.first
-        return _pair(halved(self.current), fix.sheets[k].half, self.blurs[k], self.region)
+        return _pair(halved(self.current), fix.sheets[k], self.blurs[k], self.region)
 
 
-def _pair(now: F32, then: F32, blur: Blur, region: Region) -> Pair:
-    """Now and then at half size, each with what it lacks of the other's motion blur."""
+def _pair(now: F32, sheet: Sheet, blur: Blur, region: Region) -> Pair:
+    """Now, and a plate then, at half size, each with what it lacks of the other's motion blur."""
     alike = blurred_where(now, region.usable, halved_smear(blur.frame))
-    return Pair.of(alike, blurred(then, halved_smear(blur.plate)), region)
+    return Pair.of(alike, blurred(sheet.half, halved_smear(blur.plate)), region, sheet.steep)
 
 
-def _as_it_is(pair: Pair, now: F32, then: F32, blur: Blur) -> Pair:
+def _as_it_is(pair: Pair, now: F32, sheet: Sheet, blur: Blur) -> Pair:
     """A pair whose frame is not smeared."""
-    return pair if blur.frame is None else _pair(now, then, Blur(blur.plate), pair.region)
+    return pair if blur.frame is None else _pair(now, sheet, Blur(blur.plate), pair.region)
 
 
 def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
@@ -88,16 +88,16 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
         usable &= _free_of(gleam, spot)
         if fix.sheets[0].gleam is not None:
             usable &= _free_of(fix.sheets[0].gleam, spot)
-    clip, misplaced = CLIP_AT * fix.encoding.white(codes.dtype), _misplaced(fix.hold, frame)
+    clip = CLIP_AT * fix.encoding.white(codes.dtype)
 
     def pair_of(usable: Mask) -> Pair:
-        region = Region.around(spot.outside, usable.astype(np.float32), clip, misplaced)
-        return _pair(now, fix.sheets[0].half, blurs[0], region)
+        region = Region.around(spot.outside, usable.astype(np.float32), clip)
+        return _pair(now, fix.sheets[0], blurs[0], region)
 
     now, smear_of_plate = halved(current), blurs[0].plate
 
     def shown_by(pair: Pair) -> Pair:
-        return _as_it_is(pair, now, fix.sheets[0].half, blurs[0])
+        return _as_it_is(pair, now, fix.sheets[0], blurs[0])
 
     first = pair_of(usable)
     shown = shown_by(first)
@@ -128,7 +128,6 @@ def _blur(fix: Fix, sheet: Sheet, frame: int, held: HoldMap) -> Blur:
 
 
 ANYWHERE = 90.0  # px of drift
-PLACED, MOST_MISPLACED = 1.5, 2.0  # times the drift that is allowed for; px
 READ_LEAST = 0.12  # how square-on a place is seen: with less it has all but turned away
 AGAIN = 2  # times that an edge is unmixed with what the last one told of the light
 RESTLESS = 0.3  # log units of light that are usually not explained: its streaks would be taken for strands
@@ -190,13 +189,6 @@ def places_known(hold: Hold, frame: int) -> bool:
     anywhere."""
     row = hold.frames.get(frame)
     return row is None or not row.lost or row.drift_rms < ANYWHERE
-
-
-def _misplaced(hold: Hold, frame: int) -> float:
-    """Px by which a mark may lie otherwise than the hold says, for reading light under it: beside its edges, where it is not
-    known what is mark, light that is read is wrong."""
-    row = hold.frames.get(frame)
-    return MISPLACED if row is None else float(np.clip(PLACED * row.drift_rms, MISPLACED, MOST_MISPLACED))
 
 
 def _strands(

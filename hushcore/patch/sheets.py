@@ -11,7 +11,7 @@ from hushcore.colour.encoding import Encoding
 from hushcore.geometry import sampling
 from hushcore.grain.lay import degrained_and_left
 from hushcore.grain.model import Grain
-from hushcore.light.region import BLACK, halved
+from hushcore.light.region import BLACK, halved, steepness
 from hushcore.light.standing import evened, shown_in, without
 from hushcore.patch.change import changed
 from hushcore.patch.finish import grained
@@ -51,10 +51,20 @@ class Sheet:
     @cached_property
     def tint(self) -> float:
         """Log units by which what the retouch takes away is of another colour: the median over it."""
-        original, painted = (np.log(np.maximum(side, 0) + BLACK) for side in (self.half, halved(self.painted)))
-        apart = low_pass(np.asarray(painted - original, np.float32), TINT_OVER)
+        apart = low_pass(self._change, TINT_OVER)
         changed = most(np.abs(apart)) > CHANGED
         return float(np.median(most(np.abs(apart - mean(apart)[..., None]))[changed])) if changed.any() else 0.0
+
+    @cached_property
+    def steep(self) -> F32:
+        """How steep what the retouch takes away is, at half size."""
+        return steepness(self._change)
+
+    @property
+    def _change(self) -> F32:
+        """Log units (h, w, 3) by which the retouch changes the plate, at half size."""
+        original, painted = (np.log(np.maximum(side, 0) + BLACK) for side in (self.half, halved(self.painted)))
+        return np.asarray(painted - original, np.float32)
 
     def cut(self, local: Rect) -> "Sheet":
         """A part of it; ``local``: px of its own rectangle."""

@@ -10,10 +10,10 @@ from hushcore.edge import front, unmix
 from hushcore.edge.matte import Edge
 from hushcore.hold.confidence import WORST
 from hushcore.light.fields import Light
-from hushcore.light.region import MISPLACED, Pair, Region
+from hushcore.light.region import Pair, Region
 from hushcore.patch.candidate import Candidate, _in_front
 from hushcore.patch.lay import _left, lay
-from hushcore.patch.look import MOST_MISPLACED, _misplaced, _slope_of_surface
+from hushcore.patch.look import _slope_of_surface
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 from tests.hushcore.test_front import ALL, AREA, FLAT, GAIN, SIDE, noisy, signs, surface, usual  # noqa: F401
@@ -208,11 +208,3 @@ def test_where_the_mark_is_lost_nothing_is_laid_on_what_is_far_brighter_than_it_
 
 
 LOST = 12
-
-
-def test_a_mark_is_thought_to_lie_as_far_off_as_its_hold_says():
-    hold = held_truly()
-    for drift, off in ((0.05, MISPLACED), (0.8, 1.2), (40.0, MOST_MISPLACED)):
-        hold.frames[LOST] = replace(hold.frames[LOST], drift_rms=drift)
-        assert _misplaced(hold, LOST) == pytest.approx(off)
-    assert _misplaced(hold, hold.anchor) == MISPLACED
