@@ -52,7 +52,9 @@ class Running:
 
     def server(self) -> None:
         words = ["-m", "uvicorn", "--app-dir", "server", "config.asgi:application", "--port", str(self.port)]
-        self._start([*words, "--timeout-graceful-shutdown", "2", "--log-level", "warning"], "server", HUSH_DB_POOL="1")
+        words += ["--timeout-graceful-shutdown", "2", "--log-level", "warning"]
+        # a test's own request must not take a connection that is being closed for having been idle for five seconds
+        self._start([*words, "--timeout-keep-alive", "600"], "server", HUSH_DB_POOL="1")
         for _ in range(240):
             try:
                 urllib.request.urlopen(f"{self.address}/api/session", timeout=2)
