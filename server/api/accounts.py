@@ -74,7 +74,7 @@ def open_demo(request: HttpRequest, response: HttpResponse, name: str = "") -> S
     if demo is None:
         raise HushError("The demo is not open here; sign in with a name and a password.", "forbidden")
     login(request, demo, backend="django.contrib.auth.backends.ModelBackend")
-    response.delete_cookie(LEFT)
+    _left(request, response, False)
     return _state(request)
 
 
@@ -86,7 +86,7 @@ def sign_in(request: HttpRequest, response: HttpResponse, payload: SignIn) -> Se
         raise HushError("Name and password do not fit together; try again.", "bad-sign-in")
     login(request, user)
     note(user, "signed in")
-    response.delete_cookie(LEFT)
+    _left(request, response, False)
     return _state(request)
 
 
@@ -129,7 +129,7 @@ def end_others(request: HttpRequest) -> OthersOut:
 def sign_out(request: HttpRequest, response: HttpResponse) -> SessionOut:
     """Sign out; the demo does not sign in by itself again in this browser session."""
     logout(request)
-    response.set_cookie(LEFT, "1", httponly=True, samesite="Lax", secure=settings.SESSION_COOKIE_SECURE)
+    _left(request, response, True)
     return _state(request)
 
 
@@ -142,6 +142,12 @@ def done(request: HttpRequest, payload: DoneIn) -> SessionOut:
             habit.done = [*habit.done, payload.what]
             habit.save(update_fields=["done"])
     return _state(request)
+
+
+def _left(request: HttpRequest, response: HttpResponse, left: bool) -> None:
+    if left or LEFT in request.COOKIES:
+        secure, age = settings.SESSION_COOKIE_SECURE, None if left else 0
+        response.set_cookie(LEFT, "1", max_age=age, httponly=True, samesite="Lax", secure=secure)
 
 
 def _state(request: HttpRequest) -> SessionOut:
