@@ -4,7 +4,7 @@ All pictures are scene-linear (h, w, 3) on the still surface: ``current`` the fr
 in the frame's light. Where something passes in front, the one does not look like the other.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -43,17 +43,7 @@ SAME_LEVEL, SAME_TINT = 0.4, 0.15  # log units in which what is in front may var
 SPREAD_REST, SPREAD_TINT = 0.25, 0.15  # log units that the light does not explain
 SPREADS_OVER = 27.0  # half-size px over which its colours are carried
 LEFT = 0.3  # of its contrast: with less, a surface is not seen under a highlight
-NEARBY = (
-    (0, 0),
-    (2, 0),
-    (-2, 0),
-    (0, 2),
-    (0, -2),
-    (2, 2),
-    (-2, -2),
-    (2, -2),
-    (-2, 2),
-)  # half-size px that a hold may be off
+OFF = 2  # half-size px that a hold may be off
 PLAINLY = 1.0  # spreads under what is expected
 OWN_DETAIL = 5  # half-size px round a mark's detail, which looks like the mark
 
@@ -97,7 +87,7 @@ def _surely_shown(alike: F32, expected: F32, readable: Mask) -> Mask:
 def at_most(now: F32, then: F32, painted: F32, slope: F32, gain: F64) -> F32:
     """How far (h, w) a place can be in front at most, 0..1: not at all where the mark is seen as it is lit, here or a little
     beside; pictures as for ``signs``."""
-    shown = _shown(now, then, painted, slope, _noise(gain), NEARBY)
+    shown = _shown(now, then, painted, slope, _noise(gain), OFF)
     rest = cv2.GaussianBlur(np.log(np.maximum(now, 0) + BLACK) - np.log(then + BLACK) - slope, (0, 0), MARK_NEAR)
     level = mean(rest)
     # a mark tells of what lies beside it, too, and that may be of another light or colour, and has an edge
@@ -111,16 +101,14 @@ def _noise(gain: F64) -> float:
     return PRE_BLUR_LEAVES * float(np.mean(gain)) / 3
 
 
-def _shown(
-    now: F32, then: F32, painted: F32, slope: F32, noise: float, near: Sequence[tuple[int, int]] = ((0, 0),)
-) -> F32:
+def _shown(now: F32, then: F32, painted: F32, slope: F32, noise: float, off: int = 0) -> F32:
     """The share (h, w) of what the retouch took away that the frame shows: the log of frame over lit retouch, regressed place by
-    place on that of original over retouch, as it is or as it best fits ``near`` by; 0 where that is too little to tell."""
+    place on that of original over retouch, as it is or as it best fits ``off`` px away; 0 where that is too little to tell."""
     clean = np.log(np.maximum(painted, 0) + BLACK)
     there, seen = np.log(then + BLACK) - clean, np.log(now + BLACK) - clean - slope
     there, seen = (side - cv2.GaussianBlur(side, (0, 0), MARK_HIGH) for side in (there, seen))
     power = cv2.GaussianBlur(mean(there * there), (0, 0), MARK_NEAR)
-    both = [cv2.GaussianBlur(mean(np.roll(there, by, (0, 1)) * seen), (0, 0), MARK_NEAR) for by in near]
+    both = [cv2.GaussianBlur(mean(side * seen), (0, 0), MARK_NEAR) for side in _nearby(there, off)]
     share = np.maximum.reduce(both) / np.maximum(power, 1e-9)
     floor = MARK_CONTRAST**2 + 4 * noise / (mean(then * np.exp(slope)) + BLACK)
     return np.asarray(np.where(power > floor, share, 0), np.float32)
@@ -132,12 +120,24 @@ def gone(now: F32, then: F32, slope: F32) -> Mask:
     frame, lit = (mean(cv2.GaussianBlur(np.maximum(side, 0), (0, 0), PRE_BLUR)) for side in (now, then * np.exp(slope)))
     frame, lit = (side - cv2.GaussianBlur(side, (0, 0), 2 * CORRELATION_SIGMA) for side in (frame, lit))
     power = cv2.GaussianBlur(lit * lit, (0, 0), CORRELATION_SIGMA) + 1e-12
-    both = [cv2.GaussianBlur(frame * np.roll(lit, by, (0, 1)), (0, 0), CORRELATION_SIGMA) for by in NEARBY]
+    both = [cv2.GaussianBlur(frame * side, (0, 0), CORRELATION_SIGMA) for side in _nearby(lit, OFF)]
     return np.asarray(np.maximum.reduce(both) < LEFT * power)
 
 
+def _nearby(picture: F32, off: int) -> Iterator[F32]:
+    """A picture as it is, and moved by ``off`` px eight ways, its border repeated."""
+    if off == 0:
+        yield picture
+        return
+    height, width = picture.shape[:2]
+    wider = cv2.copyMakeBorder(picture, off, off, off, off, cv2.BORDER_REPLICATE)
+    for top in (0, off, 2 * off):
+        for left in (0, off, 2 * off):
+            yield wider[top : top + height, left : left + width]
+
+
 def found(
-    seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: float, gone: Mask | None = None
+    seen: Signs, usual: Usual | None, hidden: F32 | None, multiplies: float, missing: Callable[[], Mask] | None = None
 ) -> Mask:  # fmt: skip
     """Places (h, w) that something passes in front of, half size.
 
@@ -145,8 +145,8 @@ def found(
     light or colour that neither the light round about nor the rest of the shot explains. ``usual``: over the same places
     (None: not known); ``hidden`` (h, w): 0..1, how far the hold saw the ground covered
     there (None: it does not know): before it is known what is usual, only
-    what the hold saw covered counts. Where light adds (``multiplies`` under .5) only a lost texture counts. ``gone`` (h, w):
-    where a highlight does not explain what is brighter (None: not known).
+    what the hold saw covered counts. Where light adds (``multiplies`` under .5) only a lost texture counts. ``missing``:
+    where a highlight does not explain what is brighter (``gone``), asked for where something is (None: not known).
     """
     readable = seen.readable
     covered = np.zeros(readable.shape, bool) if hidden is None else hidden > HIDDEN
@@ -164,7 +164,9 @@ def found(
         strange |= ~known & ((seen.rest > rest_most) | (seen.tint > tint_most))
         strange |= covered & (seen.rest > textured) & (lost > LOST / 2)
     # what is only brighter may be a highlight: all of its texture must be gone
-    strange &= ~seen.brighter | (lost > GONE) | (False if gone is None else known & gone)
+    doubtful = strange & seen.brighter & (lost <= GONE)
+    if doubtful.any():
+        strange &= ~doubtful | (False if missing is None else known & missing())
     if usual is None:
         strange &= covered
     return _from_outside(

@@ -4,7 +4,7 @@ All pictures are scene-linear (h, w, 3), in the anchor's pose: ``original`` is t
 it, ``current`` the frame to be patched. The mark's own colour is in both and cancels in their ratio.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import cv2
@@ -88,17 +88,18 @@ class Pair:
         shown = fit[inside]
         return np.asarray(np.clip(fit, shown.min(0) - BEYOND, shown.max(0) + BEYOND), np.float32)
 
+    def allowing(self, variance: F32) -> "Pair":
+        """With more ``variance`` (h, w, 3) of q in its weights."""
+        return replace(self, weight=self.weight / (1 + self.weight * variance))
+
     @staticmethod
-    def of(current: F32, original: F32, region: Region, steep: F32 | None = None) -> "Pair":
-        """From pictures at half size; ``steep`` (h, w, 3): see ``steepness`` (None: not known)."""
+    def of(current: F32, original: F32, region: Region) -> "Pair":
+        """From pictures at half size."""
         now, then = np.maximum(current, 0), np.maximum(original, 0)
         log_then = np.log(then + BLACK)
         q = np.log(now + BLACK) - log_then
         gain = grain_gain(q, now, then, region)
-        weight = _weights(q, now, then, log_then, region, gain)
-        if steep is not None:
-            weight = weight / (1 + weight * np.float32(misplacement(q, weight, steep)) * steep)
-        return Pair(now, then, q, weight, region, gain)
+        return Pair(now, then, q, _weights(q, now, then, log_then, region, gain), region, gain)
 
 
 def steepness(change: F32) -> F32:
@@ -107,16 +108,16 @@ def steepness(change: F32) -> F32:
     return np.asarray(sum(cv2.Sobel(low, -1, *way, ksize=1) ** 2 for way in ((1, 0), (0, 1))), np.float32)
 
 
-def misplacement(q: F32, weight: F32, steep: F32) -> float:
-    """Variance of q for each unit of a mark's steepness, beyond what its ``weight`` allows for: what q varies by from place to
-    place where the mark is steep, for light does not. 0 where too little tells."""
-    at = np.flatnonzero((steep > STEEP) & (weight > 0))
+def misplaced(pair: Pair, steep: F32) -> F32:
+    """Variance (h, w, 3) of q where a mark of such ``steep``ness lies off on the frame, beyond what the pair's weights allow for:
+    ``TIMES`` what q varies by from place to place where the mark is steep, for light does not. 0 where too little tells."""
+    at = np.flatnonzero((steep > STEEP) & (pair.weight > 0))
     if len(at) < FEW_STEEP:
-        return 0.0
-    rough = (q - cv2.GaussianBlur(q, (0, 0), ROUGH_SIGMA)).ravel()[at]
+        return np.zeros_like(steep)
+    rough = (pair.q - cv2.GaussianBlur(pair.q, (0, 0), ROUGH_SIGMA)).ravel()[at]
     # the median of a squared normal is .455 of its variance
-    found = np.median((rough**2 / 0.455 - 1 / weight.ravel()[at]) / steep.ravel()[at])
-    return TIMES * float(np.clip(found, 0, (MOST_MISPLACED / (2 * HALF)) ** 2))
+    found = np.median((rough**2 / 0.455 - 1 / pair.weight.ravel()[at]) / steep.ravel()[at])
+    return np.asarray(TIMES * np.clip(found, 0, (MOST_MISPLACED / (2 * HALF)) ** 2) * steep, np.float32)
 
 
 def affine(q: F32, weight: F32, inside: Mask) -> F32:

@@ -19,8 +19,9 @@ from hushcore.patch import redone
 from hushcore.patch.filling import taken_from
 from hushcore.patch.finish import RESAMPLED, finish_of
 from hushcore.patch.fix import Fix
-from hushcore.patch.look import Seen, look, places_known
+from hushcore.patch.look import Seen, look
 from hushcore.patch.motion import Smear, blurred, usual
+from hushcore.patch.passing import places_known
 from hushcore.patch.sheets import Sheet
 from hushcore.plates.blend import by_guides, by_light, by_time
 
@@ -87,7 +88,6 @@ def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
     if live is not None:
         added, grain = live, _lost_grain(fix)
     elif fix.evidence.grain is not None and match.grain != "off":
-        assert seen.maps is not None
         left = min(fix.sheets[used[0]].left / max(1.0, 0.0 if smeared is None else usual(smeared)), MOST_LEFT)
         finish = finish_of(
             seen.current, added, seen.region, fix.evidence.grain, left, fix.encoding, match.sharpness, seen.maps
@@ -200,7 +200,7 @@ def light_at(frame: int, k: int, seen: Seen, fix: Fix) -> Light:
     mark is, it is of the colour of that of the next frame that is held: what lies there instead would be taken for the mark."""
     match = fix.plan.match
     mode, multiplies = fix.plan.light(fix.evidence)
-    light = fields.light_of(mode, seen.pair(k, fix), Under(multiplies, match.capped))
+    light = fields.light_of(mode, seen.pair(k), Under(multiplies, match.capped))
     if match.steady > 0 and fix.read is not None and mode not in ("off", "even", "slope"):
         light = steady.steadied(_around(frame, k, light, fix), frame, match.steady)
     beside = _light_beside(frame, k, fix) if fix.sheets[k].tint > TINTED else None
@@ -220,7 +220,7 @@ def _light_beside(frame: int, k: int, fix: Fix) -> Light | None:
     there = look(fix.read(held), held, fix)
     mode, multiplies = fix.plan.light(fix.evidence)
     how = Under(multiplies, fix.plan.match.capped)
-    light = None if there is None else fields.light_of(mode, there.pair(k, fix), how)
+    light = None if there is None else fields.light_of(mode, there.pair(k), how)
     kept[held, k] = light
     while len(kept) > BESIDE_KEPT * len(fix.sheets):
         kept.popitem(last=False)

@@ -12,12 +12,12 @@ import numpy as np
 
 from hushcore.arrays import F32
 from hushcore.edge.front import Front
-from hushcore.edge.signs import Signs, Usual
+from hushcore.edge.signs import Usual
 from hushcore.hold.record import Hold
 from hushcore.light.standing import Standing
-from hushcore.patch.explain import Figures, Place, Way, figures, places_of, retouched, spread
-from hushcore.patch.fix import Fix, Reader, make_fix
-from hushcore.patch.look import signs_of
+from hushcore.patch.explain import Figures, Way, figures, places_of, retouched, spread
+from hushcore.patch.fix import Reader, make_fix
+from hushcore.patch.passing import signs_of
 from hushcore.patch.plan import ON_ITS_OWN, Choice, Evidence, Plan, Tried
 from hushcore.patch.unveiled import veil_of
 from hushcore.plates.plate import Plate
@@ -67,7 +67,12 @@ def settled(
     frames = spread(held)
     fix = make_fix(hold, bare, plates[:1], plain, None, read, 0)
     places = places_of(replace(fix, plan=replace(bare, front=Front(auto=False))), frames, read)
-    plain = replace(plain, usual=Usual.of_frames(fix.rect.left, fix.rect.top, [_signs(one, fix) for one in places]))
+    plain = replace(
+        plain,
+        usual=Usual.of_frames(
+            fix.rect.left, fix.rect.top, [signs_of(one.seen.reading, one.seen.first) for one in places]
+        ),
+    )
     if kept is not None:
         standing = said.standing if kept.standing else None
         return replace(said, multiplies=kept.multiplies, standing=standing, choice=kept, usual=plain.usual)
@@ -93,12 +98,6 @@ def settled(
     best = best_of(known, retouched(fix))
     choice = Choice(best.light, best.multiplies, standing is not None, tuple(known))
     return replace(said, multiplies=best.multiplies, standing=standing, choice=choice, usual=plain.usual)
-
-
-def _signs(place: Place, fix: Fix) -> Signs:
-    seen = place.seen
-    assert seen.maps is not None
-    return signs_of(seen.shown(fix), fix, seen.maps, seen.blurs[0].plate, place.frame)
 
 
 def _ways(multiplies: float) -> list[Way]:

@@ -76,7 +76,7 @@ def figures(fix: Fix, places: Sequence[Place], way: Way) -> Figures | None:
     """A way's figures over frames; None when too little can be read."""
     rows = []
     for place in places:
-        light = light_of(way.light, place.seen.pair(0, fix), Under(way.multiplies, fix.plan.match.capped))
+        light = light_of(way.light, place.seen.pair(0), Under(way.multiplies, fix.plan.match.capped))
         row = _frame(fix, place, light)
         if row is not None:
             rows.append(row)

@@ -15,7 +15,8 @@ from hushcore.hold.maps import BENDS_AWAY, dense_inverse
 from hushcore.patch.candidate import Candidate
 from hushcore.patch.finish import sigma_at
 from hushcore.patch.fix import LEAST_COVER, Fix
-from hushcore.patch.look import COVERED, Seen
+from hushcore.patch.look import Seen
+from hushcore.patch.passing import COVERED
 from hushcore.patch.strengths import strengths
 
 BESIDE = 28  # px round the patch that are looked at: as far as a fix knows the surface

@@ -148,7 +148,7 @@ def test_something_bright_in_front_is_no_highlight_though_it_takes_nothing_from_
     hand[spot] = noisy(np.full((44, 44, 3), 0.8, np.float32), 2)
     glint[spot] += 0.4
     for now, at_least, at_most in ((hand, 0.8, 1.0), (glint, 0.0, 0.05)):
-        seen, gone = signs(now, then), front.gone(now, then, FLAT)
+        seen, gone = signs(now, then), lambda now=now: front.gone(now, then, FLAT)
         assert seen.brighter[middle].mean() > 0.95
         found = front.found(seen, restless, None, 1.0, gone)[middle].mean()
         assert at_least <= found <= at_most

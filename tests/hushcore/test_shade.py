@@ -13,7 +13,7 @@ from hushcore.light.fields import Light
 from hushcore.light.region import Pair, Region
 from hushcore.patch.candidate import Candidate, _in_front
 from hushcore.patch.lay import _left, lay
-from hushcore.patch.look import _slope_of_surface
+from hushcore.patch.passing import _slope_of_surface
 from hushcore.patch.plan import Match, Plan
 from hushcore.plates.plate import make_plate
 from tests.hushcore.test_front import ALL, AREA, FLAT, GAIN, SIDE, noisy, signs, surface, usual  # noqa: F401
