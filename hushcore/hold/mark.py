@@ -66,12 +66,23 @@ def picture_of(
     return Picture(rect, step, np.ascontiguousarray(total / len(frames)), mask)
 
 
-def place_of(luma: F32, at: HoldMap, expected: F64, reach: float, picture: Picture, least: float) -> F64 | None:
-    """How far (px of the frame) from a map the mark is found, within ``reach`` of ``expected``; None where it is nowhere, or
-    in more than one place."""
-    slope = at.jacobian(picture.middle)
-    size = float(np.sqrt(max(abs(np.linalg.det(slope)), 1e-3)))
-    wide = int(np.ceil(reach / (size * picture.step)))
+@dataclass(frozen=True)
+class Found:
+    """A place at which a mark was found: how far (``move``, px of the frame) from where a map puts it, and how ``like`` itself
+    it is there (correlation)."""
+
+    move: F64
+    like: float
+
+
+def place_of(
+    luma: F32, at: HoldMap, expected: F64, reach: float, picture: Picture, least: float, size: float = 1.0
+) -> Found | None:  # fmt: skip
+    """Where the mark is found, ``size`` times as large as a map says, within ``reach`` px of ``expected`` beside it; None where
+    it is nowhere, or in more than one place."""
+    slope = size * at.jacobian(picture.middle)
+    scale = float(np.sqrt(max(abs(np.linalg.det(slope)), 1e-3)))
+    wide = int(np.ceil(reach / (scale * picture.step)))
     centre = at.forward(picture.middle) + expected
     window = _window(luma, centre, slope, picture, wide)
     scores = cv2.matchTemplate(detail(window), picture.detail, cv2.TM_CCOEFF_NORMED, mask=picture.mask)
@@ -82,9 +93,11 @@ def place_of(luma: F32, at: HoldMap, expected: F64, reach: float, picture: Pictu
     down, across = (max(3, round(side / 4)) for side in picture.detail.shape)  # the slopes of the same peak
     others = likely.copy()
     others[max(0, row - down) : row + down + 1, max(0, col - across) : col + across + 1] = -1.0
-    if scores[row, col] < least or likely[row, col] < float(others.max()) + ALONE_BY:
+    like = float(scores[row, col])
+    if like < least or likely[row, col] < float(others.max()) + ALONE_BY:
         return None
-    return np.asarray(expected + slope @ (np.array([col - wide, row - wide], float) * picture.step))
+    move = expected + slope @ (np.array([col - wide, row - wide], float) * picture.step)
+    return Found(np.asarray(move), like)
 
 
 def _window(luma: F32, centre: F64, slope: F64, picture: Picture, wide: int) -> F32:

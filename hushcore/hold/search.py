@@ -6,6 +6,7 @@ import numpy as np
 from hushcore.arrays import F64, Rect
 from hushcore.errors import HushError
 from hushcore.geometry import homography
+from hushcore.geometry.spline import Grid, control_points
 from hushcore.hold import kernels
 from hushcore.hold.mesh import MeshSolver
 from hushcore.hold.picture import LEVELS, View
@@ -54,6 +55,16 @@ def moved(params: F64, by: F64) -> F64:
     shift = np.eye(3)
     shift[:2, 2] = by
     return np.asarray(shift @ params)
+
+
+def grown(params: F64, grid: Grid | None, about: F64, by: float) -> F64:
+    """Parameters (``grid``: of a mesh) whose map is ``by`` times as large, about a place of the frame."""
+    if grid is None:
+        scale = np.diag([by, by, 1.0])
+        scale[:2, 2] = (1 - by) * about
+        return np.asarray(scale @ params)
+    places = control_points(grid)
+    return np.asarray(about + by * (places + params - about) - places)
 
 
 def anywhere(solver: MeshSolver | PlanarSolver, view: View, predicted: F64, reach: float) -> F64 | None:

@@ -19,7 +19,7 @@ from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.redo import corners_of
 from hushcore.hold.refound import ALIKE, Pace, apart, nowhere, unbelieved
-from hushcore.hold.search import moved
+from hushcore.hold.search import grown, moved
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import MOST_STRETCH, NEXT_TO_ANCHOR, Tracker, make_tracker
 
@@ -37,6 +37,8 @@ REACH, REACH_EACH, REACH_MOST = 24.0, 16.0, 320.0  # px round the prediction: at
 SEEN_SHARE = 0.25  # of its motion, by which a mark that is seen may lie beside a smooth way
 SHORT = 5  # frames over which a way is smooth, whatever the surface does
 GAP = 40  # frames for which a way is kept up
+GROWTH_OVER = 6  # frames that tell how it grows
+GROWTH_STEP, GROWTH_MOST = 0.06, 0.7  # logs of its size: between those that are tried, and at most
 
 
 def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) -> Iterator[tuple[int, HoldFrame]]:
@@ -155,8 +157,8 @@ class _Seeker:
         others = range(number + way, number + (GAP + 1) * way, way)
         return next((n for n in others if self.hold.has(n) and n not in left), None)
 
-    def _starts(self, luma: F32, number: int, near: int, left: set[int]) -> Iterator[F64]:
-        """Where the mark is found on a frame, and where the frames on both sides put it."""
+    def _starts(self, luma: F32, number: int, near: int, left: set[int]) -> Iterator[tuple[F64, float]]:
+        """Where the mark is found on a frame, how large (times that on ``near``), and where the frames on both sides put it."""
         beyond = near + (near - number) // abs(near - number)
         hold, middle, gap = self.hold, self.pictures[0].middle, abs(number - near)
         at, speed = hold.at(near), np.zeros(2)
@@ -164,20 +166,39 @@ class _Seeker:
             speed = at.forward(middle) - hold.at(beyond).forward(middle)
         reach = min(REACH_MOST, REACH + REACH_EACH * (gap - 1) + float(np.hypot(*speed)))
         for picture in self.pictures:
-            move = place_of(luma, at, speed * gap, reach, picture, self._least(number, near))
-            if move is not None:
-                yield moved(hold.params_at(near), move)
+            least, found = self._least(number, near), None
+            for size in self._sizes(near, number, left):
+                place = place_of(luma, at, speed * gap, reach, picture, least, size)
+                if place is not None:
+                    least, found = place.like, (place.move, size)
+            if found is not None:
+                yield moved(grown(hold.params_at(near), hold.grid, at.forward(middle), found[1]), found[0]), found[1]
         other = 2 * number - near
         if gap == 1 and hold.has(other) and other not in left:
-            yield (hold.params_at(near) + hold.params_at(other)) / 2
+            yield (hold.params_at(near) + hold.params_at(other)) / 2, 1.0
+
+    def _sizes(self, near: int, number: int, left: set[int]) -> list[float]:
+        """Sizes of the mark, times that on ``near``, up or down to what it should have grown or shrunk to since: it comes nearer
+        while it is hidden, too."""
+        gap, way = abs(number - near), (near - number) // abs(near - number)
+        frames = [near + k * way for k in range(GROWTH_OVER + 1)]
+        back = next((k for k, n in enumerate(frames) if k and (n in left or not self.hold.has(n))), len(frames)) - 1
+        if gap == 1 or back < 1:
+            return [1.0]
+        after, before = (self.hold.at(n).jacobian(self.pictures[0].middle) for n in (near, frames[back]))
+        ratio = abs(float(np.linalg.det(after))) / max(abs(float(np.linalg.det(before))), 1e-6)
+        growth = float(np.clip(gap / back * np.log(max(ratio, 1e-6)) / 2, -GROWTH_MOST, GROWTH_MOST))
+        return [float(size) for size in np.exp(np.linspace(0, growth, 1 + round(abs(growth) / GROWTH_STEP)))]
 
     def _found(self, number: int, near: int, left: set[int]) -> HoldFrame | None:
         """A frame measured from the better start; None where the mark is not clearly more like itself there than where it was
         held, or could not have got there."""
         luma = channel_of(self.read(number), self.channel)
-        starts = self._starts(luma, number, near, left)
-        places = [place for start in starts for place in (start, *self._measured(luma, number, start))]
-        places = [place for place in places if self._whole(place, near) and self._on_the_way(number, near, left, place)]
+        places = [
+            place for start, size in self._starts(luma, number, near, left)
+            for place in (start, *self._measured(luma, number, start))
+            if self._whole(place, near, size) and self._on_the_way(number, near, left, place)
+        ]  # fmt: skip
         if not places:
             return None
         likes = [self._like(luma, place) for place in places]
@@ -195,11 +216,11 @@ class _Seeker:
         fading = max(FADED * self.usual, FADES * self.alike[near]) if abs(number - near) == 1 else 1.0
         return min(FOUND * self.usual, fading)
 
-    def _whole(self, params: F64, near: int) -> bool:
-        """Whether the mark keeps its size and shape: a mesh can make itself look like much."""
+    def _whole(self, params: F64, near: int, size: float) -> bool:
+        """Whether the mark keeps its shape, and is of about such a ``size``: a mesh can make itself look like much."""
         middle = self.pictures[0].middle
         before, after = (each.jacobian(middle) for each in (self.hold.at(near), self.hold.map_of(params)))
-        sizes = np.linalg.svd(after @ np.linalg.pinv(before), compute_uv=False)
+        sizes = np.linalg.svd(after @ np.linalg.pinv(before), compute_uv=False) / size
         return bool(sizes.max() < MOST_STRETCH and sizes.min() > 1 / MOST_STRETCH)
 
     def _on_the_way(self, number: int, near: int, left: set[int], params: F64) -> bool:

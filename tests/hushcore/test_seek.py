@@ -7,10 +7,13 @@ import numpy as np
 import pytest
 from skimage import data
 
-from hushcore.hold.maps import PlanarMap
+from hushcore.arrays import Rect
+from hushcore.geometry.spline import Grid
+from hushcore.hold.maps import MeshMap, PlanarMap
 from hushcore.hold.mark import picture_of, place_of
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold, HoldFrame
+from hushcore.hold.search import grown
 from hushcore.hold.seek import sought
 from hushcore.hold.still import Ground
 from hushcore.hold.through import mended
@@ -119,10 +122,10 @@ def test_a_mark_is_found_only_where_it_is_alone(marks: tuple[float, ...], clear:
     hold = slipped()
     picture = picture_of(hold, read, LOOP, [0, 1, 2], 4)
     at = PlanarMap(np.eye(3))
-    move = place_of(channel_of(read(9)), at, np.zeros(2), 200.0, picture, 0.5)
-    assert (move is not None) is clear
-    if move is not None:
-        assert move == pytest.approx(moved(9), abs=1)
+    found = place_of(channel_of(read(9)), at, np.zeros(2), 200.0, picture, 0.5)
+    assert (found is not None) is clear
+    if found is not None:
+        assert found.move == pytest.approx(moved(9), abs=1)
 
 
 def test_what_is_found_bears_the_bridge_over_what_is_hidden():
@@ -144,3 +147,51 @@ def test_a_place_that_the_surface_cannot_have_got_to_is_not_taken():
     hold = slipped(by=0.0, drift=30.0)
     list(sought(hold, GROUND, PLANE, read, LOOP))
     assert max(off(hold, n) for n in range(1, COUNT)) < 0.5
+
+
+HIDDEN, GROWS = range(4, 12), 1.04
+
+
+def nearer(frame: int) -> np.ndarray:
+    """A shot whose surface comes nearer, also while a board hides it."""
+    if frame in HIDDEN:
+        return shot(frame, covered=True)
+    size, (dx, dy) = GROWS**frame, moved(frame)
+    middle = MIDDLE + moved(0)
+    way = np.array([[size, 0, middle[0] * (1 - size) + dx], [0, size, middle[1] * (1 - size) + dy]])
+    grey = cv2.warpAffine(shot(0), way, (WIDE, TALL), flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REFLECT)
+    return np.asarray(grey, np.uint16)
+
+
+def test_a_mark_that_came_nearer_while_it_was_hidden_is_found_again():
+    """It is two fifths larger than when it was last seen, and its lines are thin: looked for at its old size it was nowhere."""
+    middle = MIDDLE + moved(0)
+    true = {}
+    for n in range(1, COUNT):
+        true[n] = np.diag([GROWS**n, GROWS**n, 1.0])
+        true[n][:2, 2] = middle * (1 - GROWS**n) + moved(n)
+    hold = Hold("planar", 0, (WIDE, TALL), None, (170, 130), {})
+    for n in range(1, COUNT):
+        lost, drift = n >= HIDDEN[0], 30.0 if n >= HIDDEN[0] else 0.3
+        params = true[min(n, HIDDEN[0] - 1)]
+        hold.frames[n] = HoldFrame(params, np.full((7, 7), drift, np.float32), drift, 0.0 if lost else 1.0, lost)
+    seen = range(HIDDEN[-1] + 1, COUNT)
+
+    def miss(n: int) -> float:
+        return float(np.hypot(*(hold.at(n).forward(LOOP) - PlanarMap(true[n]).forward(LOOP)).T).mean())
+
+    assert miss(seen[-1]) > 40
+    list(sought(hold, GROUND, PLANE, nearer, LOOP))
+    assert max(miss(n) for n in seen) < 0.5
+    assert [n for n in hold.frames if hold.frames[n].lost] == list(HIDDEN)
+
+
+def test_a_map_grows_about_a_place_of_the_frame_plane_and_mesh_alike():
+    grid = Grid.over(Rect(160, 120, 280, 240), 24.0)
+    rng = np.random.default_rng(3)
+    bent = rng.normal(0, 3, (*grid.shape, 2))
+    plane = np.array([[1.1, 0.1, 4.0], [-0.05, 0.9, 7.0], [1e-4, 0, 1.0]])
+    about = np.array([240.0, 170.0])
+    for params, over, held in ((plane, None, PlanarMap), (bent, grid, lambda made: MeshMap(grid, made))):
+        one, other = (held(made).forward(LOOP) for made in (params, grown(params, over, about, 1.2)))
+        assert other == pytest.approx(about + 1.2 * (one - about), abs=1e-6)
