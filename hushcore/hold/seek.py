@@ -39,6 +39,7 @@ SHORT = 5  # frames over which a way is smooth, whatever the surface does
 GAP = 40  # frames for which a way is kept up
 GROWTH_OVER = 6  # frames that tell how it grows
 GROWTH_STEP, GROWTH_MOST = 0.06, 0.7  # logs of its size: between those that are tried, and at most
+SIZE_COSTS = 0.1  # of correlation, for its old size: a long mark looks much the same at any
 
 
 def sought(hold: Hold, ground: Ground, method: Method, read: Reader, mark: F64) -> Iterator[tuple[int, HoldFrame]]:
@@ -165,21 +166,24 @@ class _Seeker:
         if hold.has(beyond) and beyond not in left:
             speed = at.forward(middle) - hold.at(beyond).forward(middle)
         reach = min(REACH_MOST, REACH + REACH_EACH * (gap - 1) + float(np.hypot(*speed)))
+        sizes = self._sizes(near, number, left)
         for picture in self.pictures:
-            least, found = self._least(number, near), None
-            for size in self._sizes(near, number, left):
-                place = place_of(luma, at, speed * gap, reach, picture, least, size)
-                if place is not None:
-                    least, found = place.like, (place.move, size)
-            if found is not None:
-                yield moved(grown(hold.params_at(near), hold.grid, at.forward(middle), found[1]), found[0]), found[1]
+            least = self._least(number, near)
+            found = [(place_of(luma, at, speed * gap, reach, picture, least, size), size) for size in sizes]
+            likely = [
+                (place.like - SIZE_COSTS * k / len(sizes), place.move, size)
+                for k, (place, size) in enumerate(found) if place is not None
+            ]  # fmt: skip
+            if likely:
+                _, move, size = max(likely, key=lambda one: one[0])
+                yield moved(grown(hold.params_at(near), hold.grid, at.forward(middle), size), move), size
         other = 2 * number - near
         if gap == 1 and hold.has(other) and other not in left:
             yield (hold.params_at(near) + hold.params_at(other)) / 2, 1.0
 
     def _sizes(self, near: int, number: int, left: set[int]) -> list[float]:
-        """Sizes of the mark, times that on ``near``, up or down to what it should have grown or shrunk to since: it comes nearer
-        while it is hidden, too."""
+        """Sizes of the mark, times that on ``near``: what it should have grown or shrunk to, for it comes nearer while it is
+        hidden, too; then back to what it was."""
         gap, way = abs(number - near), (near - number) // abs(near - number)
         frames = [near + k * way for k in range(GROWTH_OVER + 1)]
         back = next((k for k, n in enumerate(frames) if k and (n in left or not self.hold.has(n))), len(frames)) - 1
@@ -188,7 +192,7 @@ class _Seeker:
         after, before = (self.hold.at(n).jacobian(self.pictures[0].middle) for n in (near, frames[back]))
         ratio = abs(float(np.linalg.det(after))) / max(abs(float(np.linalg.det(before))), 1e-6)
         growth = float(np.clip(gap / back * np.log(max(ratio, 1e-6)) / 2, -GROWTH_MOST, GROWTH_MOST))
-        return [float(size) for size in np.exp(np.linspace(0, growth, 1 + round(abs(growth) / GROWTH_STEP)))]
+        return [float(size) for size in np.exp(np.linspace(growth, 0, 1 + round(abs(growth) / GROWTH_STEP)))]
 
     def _found(self, number: int, near: int, left: set[int]) -> HoldFrame | None:
         """A frame measured from the better start; None where the mark is not clearly more like itself there than where it was
