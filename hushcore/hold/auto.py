@@ -56,9 +56,11 @@ class Trial:
 
 
 def chosen(
-    read: Callable[[int], Codes], ground: Ground, method: Method, anchor: int, first: int, last: int
-) -> tuple[str, Method, list[Trial]]:
-    """The surface's name, the method for it (with the preparation of ``method``), and what was tried.
+    read: Callable[[int], Codes], ground: Ground, method: Method, anchor: int, first: int, last: int,
+    trying: Callable[[str], None] = lambda surface: None,
+) -> tuple[str, Method, list[Trial]]:  # fmt: skip
+    """The surface's name, the method for it (with the preparation of ``method``), and what was tried. ``trying`` is told each
+    surface's name before it is tried, for that takes a while.
 
     Raises HushError when the ground cannot be held at all.
     """
@@ -66,11 +68,12 @@ def chosen(
     reach = max(anchor - first, last - anchor)
     from_here = max(1, min(JUDGED_FROM, reach // 3))
     ways = [[anchor + sign * k for k in STEPS if first <= anchor + sign * k <= last] for sign in (1, -1)]
-    tried = [
-        _tried(name, _like(surface, method), read, ground, anchor, ways, from_here)
-        for name, surface in SURFACES.items()
-    ]
-    trials = [one for one in tried if one is not None]
+    trials = []
+    for name, surface in SURFACES.items():
+        trying(name)
+        tried = _tried(name, _like(surface, method), read, ground, anchor, ways, from_here)
+        if tried is not None:
+            trials.append(tried)
     name = plainest(trials, bool(ground.stands))
     return name, _like(SURFACES[name], method), trials
 

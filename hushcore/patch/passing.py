@@ -46,14 +46,10 @@ def _shapes(
 ) -> unmix.Covering | None:  # fmt: skip
     """Shapes in front, found as far as they are looked for, and drawn; None for nowhere."""
     shown = reading.shown(pair)
-    half = _found(reading, shown) if _looked_for(reading) else None
-    most_of_it = None
-    if half is not None:
-        most_of_it = full(front.at_most(shown.now, shown.then, reading.painted, shown.slope, shown.gain), shown.region)
-    elif drawn:
-        half = np.zeros(shown.now.shape[:2], bool)
-    else:
+    found = _found(reading, shown) if _looked_for(reading) else None
+    if found is None and not drawn:
         return None
+    half, most_of_it = (np.zeros(shown.now.shape[:2], bool), None) if found is None else found
     there = cv2.resize(half.astype(np.uint8), shown.region.shape[::-1], interpolation=cv2.INTER_LINEAR) > 0
     return _unmixed(reading, front.corrected(np.asarray(there), drawn), drawn, usable, most_of_it)
 
@@ -63,8 +59,8 @@ def _looked_for(reading: Reading) -> bool:
     return plan.front.auto and not plan.stands and places_known(reading.fix.hold, reading.frame)
 
 
-def _found(reading: Reading, pair: Pair) -> Mask | None:
-    """Where something passes in front, at half size; None for nowhere."""
+def _found(reading: Reading, pair: Pair) -> tuple[Mask, F32] | None:
+    """Where something passes in front, at half size, and how far it can be at most, at full size; None for nowhere."""
     fix, rect = reading.fix, reading.spot.rect
     usual, size = fix.evidence.usual, (pair.q.shape[0], pair.q.shape[1])
     here = None if usual is None else usual.over(rect.left, rect.top, size)
@@ -74,7 +70,10 @@ def _found(reading: Reading, pair: Pair) -> Mask | None:
         lambda: front.gone(pair.now, pair.then, pair.slope),
     )  # fmt: skip
     half = front.spread(half, pair.now, shown, here)
-    return half if half.any() else None
+    if not half.any():
+        return None
+    most_of_it = front.at_most(pair.now, pair.then, reading.painted, pair.slope, pair.gain)
+    return half, full(most_of_it, pair.region)
 
 
 def places_known(hold: Hold, frame: int) -> bool:

@@ -121,6 +121,9 @@ class HoldOut(Schema):
     wanted: int = Field(description="of so many.")
     problem: str
     settling: bool = Field(description="It is looked at once more where it is weak.")
+    trying: str = Field(
+        description="The surface that is tried before one is chosen: plane, stiff or cloth; empty once it is."
+    )
     ground: GroundData
     grid: GridOut | None
     still_left: int

@@ -51,6 +51,7 @@ class Hold(models.Model):
     state = models.CharField(max_length=12, choices=State.choices, default=State.WAITING)
     stop_asked = models.BooleanField(default=False)
     settling = models.BooleanField(default=False, help_text="It is measured, and looked at once more where it is weak.")
+    trying = models.CharField(max_length=12, blank=True, help_text="The surface that is tried, before one is chosen.")
     problem = models.TextField(blank=True)
     made = models.DateTimeField(auto_now_add=True)
 

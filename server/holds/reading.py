@@ -31,10 +31,19 @@ def reader_of(hold: Hold) -> Reader:
 def try_surfaces(hold: Hold) -> None:
     """Choose the surface, and keep what was taken."""
     ground, method = (GroundData.model_validate(hold.ground), MethodData.model_validate(hold.method))
-    surface = chosen(reader_of(hold), ground.ground(), method.method(), hold.anchor, hold.first, hold.last)[0]
+
+    def trying(surface: str) -> None:
+        Hold.objects.filter(id=hold.id).update(trying=surface)
+        _tell(hold)
+
+    surface = chosen(reader_of(hold), ground.ground(), method.method(), hold.anchor, hold.first, hold.last, trying)[0]
     hold.method = method.taking(surface).model_dump(mode="json")
-    hold.kind = hold.method["kind"]
-    hold.save(update_fields=["kind", "method"])
+    hold.kind, hold.trying = hold.method["kind"], ""
+    hold.save(update_fields=["kind", "method", "trying"])
+    _tell(hold)
+
+
+def _tell(hold: Hold) -> None:
     tell("hold", hold=hold.id, fix=hold.fix_id, shot=hold.fix.shot_id, state=hold.state)
 
 

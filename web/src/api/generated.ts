@@ -3498,6 +3498,11 @@ export interface components {
              * @description It is looked at once more where it is weak.
              */
             settling: boolean;
+            /**
+             * Trying
+             * @description The surface that is tried before one is chosen: plane, stiff or cloth; empty once it is.
+             */
+            trying: string;
             ground: components["schemas"]["GroundData"];
             grid: components["schemas"]["GridOut"] | null;
             /** Still Left */

@@ -103,10 +103,21 @@ const WORKS: Record<string, string> = {
   smooth: "Smoothing",
 };
 
+/** Surfaces that are tried before one is chosen, in their order. */
+const TRIED: Record<string, string> = {
+  plane: "a flat plane",
+  stiff: "a stiff sheet",
+  cloth: "cloth",
+};
+
 function progress({ hold }: PartProps): string {
   const total = hold.last - hold.first + 1;
   const held = hold.frames.length + 1;
   const lost = hold.frames.filter((frame) => frame.lost).length;
+  if (running(hold) && hold.trying) {
+    const tried = Object.keys(TRIED);
+    return `Trying which surface fits: ${TRIED[hold.trying] ?? hold.trying}, ${tried.indexOf(hold.trying) + 1} of ${tried.length}`;
+  }
   if (running(hold)) return `${WORKS[hold.work] ?? "Working"}: ${hold.done} of ${hold.wanted} frames`;
   if (hold.state === "failed") return `${hold.problem} ${held} of ${total} frames are kept.`;
   if (hold.settling)
