@@ -57,7 +57,7 @@ def hold_out(hold: Hold, rows: list[HoldFrame] | None = None) -> HoldOut:
         for row in rows
     }
     return HoldOut(
-        id=hold.id, kind=hold.kind, method=hold.method, anchor=hold.anchor, first=hold.first, last=hold.last,
+        id=hold.id, kind=hold.said, method=hold.method, anchor=hold.anchor, first=hold.first, last=hold.last,
         state=hold.state, work=hold.work, done=hold.passed + sum(row.hold_id == hold.id for row in rows), wanted=hold.wanted,
         problem=hold.problem, settling=hold.settling, trying=hold.trying, ground=hold.ground, grid=hold.grid,
         still_left=rect.left, still_top=rect.top,

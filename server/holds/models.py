@@ -60,6 +60,11 @@ class Hold(models.Model):
         return self.state in (self.State.WAITING, self.State.TRACKING)
 
     @property
+    def said(self) -> str:
+        """Its kind as it was asked for, while it is found out (one direction tries, and marks the row as its own)."""
+        return "auto" if self.method.get("kind") == "auto" else self.kind
+
+    @property
     def known(self) -> models.QuerySet["HoldFrame"]:
         """Its frames, each as last measured in its line; those thrown away are among them, marked ``gone``."""
         rows = HoldFrame.objects.filter(hold__in=[*self.line, self.id])

@@ -34,6 +34,7 @@ def try_surfaces(hold: Hold) -> None:
 
     def trying(surface: str) -> None:
         Hold.objects.filter(id=hold.id).update(trying=surface)
+        Hold.objects.filter(id=hold.id, state=Hold.State.WAITING).update(state=Hold.State.TRACKING)
         _tell(hold)
 
     surface = chosen(reader_of(hold), ground.ground(), method.method(), hold.anchor, hold.first, hold.last, trying)[0]

@@ -348,17 +348,24 @@ def test_a_poor_hold_of_a_loop_is_tried_in_the_channel_that_shows_the_mark(web, 
     assert Revision.objects.filter(fix=made["id"]).latest("id").label == "Held by its green channel"
 
 
+def tried(hands) -> tuple[str, str]:
+    hold = now(hands)["hold"]
+    assert hold["state"] != "waiting"
+    return hold["kind"], hold["trying"]
+
+
 def test_a_ground_that_the_artist_drew_is_never_widened(web, hands, work, monkeypatch):
     from holds import reading, widening
 
     monkeypatch.setattr(widening, "poor", lambda hold: True)
     monkeypatch.setattr(widening, "better", lambda *_: True)
     said, told = [], reading._tell
-    monkeypatch.setattr(reading, "_tell", lambda hold: (said.append(now(hands)["hold"]["trying"]), told(hold)))
+    monkeypatch.setattr(reading, "_tell", lambda hold: (said.append(tried(hands)), told(hold)))
     hold = hands.fix["hold"]
     hands.do("post", "track", method={"kind": "auto"}, ground=hold["ground"])
     work()
-    assert said == ["plane", "stiff", "cloth", ""]  # what is tried meanwhile is said, and then no more
+    # what is tried meanwhile is said, and then what was found
+    assert said == [("auto", "plane"), ("auto", "stiff"), ("auto", "cloth"), ("planar", "")]
     after = now(hands)["hold"]
     assert after["id"] == Hold.objects.order_by("-id")[0].id
     assert after["ground"]["read"] == hold["ground"]["read"]

@@ -118,6 +118,7 @@ function progress({ hold }: PartProps): string {
     const tried = Object.keys(TRIED);
     return `Trying which surface fits: ${TRIED[hold.trying] ?? hold.trying}, ${tried.indexOf(hold.trying) + 1} of ${tried.length}`;
   }
+  if (hold.state === "waiting" && hold.done === 0) return "Waiting for its turn: other work is under way.";
   if (running(hold)) return `${WORKS[hold.work] ?? "Working"}: ${hold.done} of ${hold.wanted} frames`;
   if (hold.state === "failed") return `${hold.problem} ${held} of ${total} frames are kept.`;
   if (hold.settling)
