@@ -159,16 +159,24 @@ class _Seeker:
         return next((n for n in others if self.hold.has(n) and n not in left), None)
 
     def _starts(self, luma: F32, number: int, near: int, left: set[int]) -> Iterator[tuple[F64, float]]:
-        """Where the mark is found on a frame, how large (times that on ``near``), and where the frames on both sides put it."""
+        """Where the mark may be on a frame, and how large (times that on ``near``): where its pictures are found, and where the
+        frames on both sides put it."""
         beyond = near + (near - number) // abs(near - number)
+        known = beyond if self.hold.has(beyond) and beyond not in left else near
+        yield from self._pictured(luma, number, near, known, self._sizes(near, number, left))
+        other = 2 * number - near
+        if abs(number - near) == 1 and self.hold.has(other) and other not in left:
+            yield (self.hold.params_at(near) + self.hold.params_at(other)) / 2, 1.0
+
+    def _pictured(
+        self, luma: F32, number: int, near: int, beyond: int, sizes: Sequence[float]
+    ) -> Iterator[tuple[F64, float]]:
+        """Where the mark's pictures are found about where it should have got to, as it went from ``beyond`` to ``near``."""
         hold, middle, gap = self.hold, self.pictures[0].middle, abs(number - near)
-        at, speed = hold.at(near), np.zeros(2)
-        if hold.has(beyond) and beyond not in left:
-            speed = at.forward(middle) - hold.at(beyond).forward(middle)
+        at, least = hold.at(near), self._least(number, near)
+        speed = at.forward(middle) - hold.at(beyond).forward(middle)
         reach = min(REACH_MOST, REACH + REACH_EACH * (gap - 1) + float(np.hypot(*speed)))
-        sizes = self._sizes(near, number, left)
         for picture in self.pictures:
-            least = self._least(number, near)
             found = [(place_of(luma, at, speed * gap, reach, picture, least, size), size) for size in sizes]
             likely = [
                 (place.like - SIZE_COSTS * k / len(sizes), place.move, size)
@@ -177,9 +185,6 @@ class _Seeker:
             if likely:
                 _, move, size = max(likely, key=lambda one: one[0])
                 yield moved(grown(hold.params_at(near), hold.grid, at.forward(middle), size), move), size
-        other = 2 * number - near
-        if gap == 1 and hold.has(other) and other not in left:
-            yield (hold.params_at(near) + hold.params_at(other)) / 2, 1.0
 
     def _sizes(self, near: int, number: int, left: set[int]) -> list[float]:
         """Sizes of the mark, times that on ``near``: what it should have grown or shrunk to, for it comes nearer while it is
