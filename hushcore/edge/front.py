@@ -27,7 +27,6 @@ SPREAD_TIMES = 1.5  # of how differently a place looks over the shot
 FACES, TURNED_AWAY = 0.7, 0.2  # px of the frame a px of the still surface
 MARK_HIGH, MARK_NEAR = 6.0, 3.0  # half-size px
 MARK_REACH = 5  # half-size px from what is of another light or colour, at which a mark tells nothing
-MARK_LIT = 12.0  # half-size px over which a mark that is seen tells the light
 MARK_HALF, MARK_WHOLE = 0.5, 0.8  # shares of its contrast, from which less, and nothing, can be in front of it
 MARK_CONTRAST, MARK_SEEN = 0.04, 0.4  # log units; share of the mark that must be there
 LOST, SURELY_LOST, GONE = 2.2, 3.2, 5.4  # spreads under what is expected
@@ -86,19 +85,15 @@ def _surely_shown(alike: F32, expected: F32, readable: Mask) -> Mask:
 
 
 def at_most(now: F32, then: F32, painted: F32, slope: F32, gain: F64) -> F32:
-    """How far (h, w) a place can be in front at most, 0..1: not at all where the mark is seen, here or a little beside, lit as it
-    is round about; pictures as for ``signs``."""
-    shown = np.clip((_shown(now, then, painted, slope, _noise(gain), OFF) - MARK_HALF) / (MARK_WHOLE - MARK_HALF), 0, 1)
-    change = cv2.GaussianBlur(np.log(np.maximum(painted, 0) + BLACK) - np.log(then + BLACK), (0, 0), 1.0)
-    detail = (most(np.abs(change)) > MARK_CONTRAST).astype(np.uint8)
-    shown = shown * cv2.morphologyEx(detail, cv2.MORPH_CLOSE, disc(MARK_REACH))  # and between its lines, not beside it
+    """How far (h, w) a place can be in front at most, 0..1: not at all where the mark is seen as it is lit, here or a little
+    beside; pictures as for ``signs``."""
+    shown = _shown(now, then, painted, slope, _noise(gain), OFF)
     rest = cv2.GaussianBlur(np.log(np.maximum(now, 0) + BLACK) - np.log(then + BLACK) - slope, (0, 0), MARK_NEAR)
-    # a mark tells of what lies beside it, too, and that is of another light or colour; shade has no edge
-    rest = rest - carried(rest, shown**2, MARK_LIT)
     level = mean(rest)
+    # a mark tells of what lies beside it, too, and that may be of another light or colour, and has an edge
     other = (np.abs(level) > APART) | (most(np.abs(rest - level[..., None])) > TINT)
     known = cv2.dilate(other.astype(np.uint8), disc(MARK_REACH)) == 0
-    return np.asarray(1 - known * shown, np.float32)
+    return np.asarray(1 - known * np.clip((shown - MARK_HALF) / (MARK_WHOLE - MARK_HALF), 0, 1), np.float32)
 
 
 def _noise(gain: F64) -> float:
