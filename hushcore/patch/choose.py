@@ -67,12 +67,8 @@ def settled(
     frames = spread(held)
     fix = make_fix(hold, bare, plates[:1], plain, None, read, 0)
     places = places_of(replace(fix, plan=replace(bare, front=Front(auto=False))), frames, read)
-    plain = replace(
-        plain,
-        usual=Usual.of_frames(
-            fix.rect.left, fix.rect.top, [signs_of(one.seen.reading, one.seen.first) for one in places]
-        ),
-    )
+    shown = [signs_of(place.seen.reading, place.seen.first) for place in places]
+    plain = replace(plain, usual=Usual.of_frames(fix.rect.left, fix.rect.top, shown))
     if kept is not None:
         standing = said.standing if kept.standing else None
         return replace(said, multiplies=kept.multiplies, standing=standing, choice=kept, usual=plain.usual)

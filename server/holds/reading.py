@@ -37,10 +37,14 @@ def try_surfaces(hold: Hold) -> None:
         Hold.objects.filter(id=hold.id, state=Hold.State.WAITING).update(state=Hold.State.TRACKING)
         _tell(hold)
 
-    surface = chosen(reader_of(hold), ground.ground(), method.method(), hold.anchor, hold.first, hold.last, trying)[0]
+    asked = (ground.ground(), method.method(), hold.anchor, hold.first, hold.last)
+    try:
+        surface = chosen(reader_of(hold), *asked, trying)[0]
+    finally:  # nothing is tried any more, also where nothing can be held
+        Hold.objects.filter(id=hold.id).update(trying="")
     hold.method = method.taking(surface).model_dump(mode="json")
-    hold.kind, hold.trying = hold.method["kind"], ""
-    hold.save(update_fields=["kind", "method", "trying"])
+    hold.kind = hold.method["kind"]
+    hold.save(update_fields=["kind", "method"])
     _tell(hold)
 
 
