@@ -95,7 +95,7 @@ def _tried(
     fits: dict[int, float] = {}
     seen: dict[int, float] = {}
     at: dict[int, F64] = {}
-    points = _places(ground)
+    points = places_on(ground)
     for way in ways:
         tracker = make_tracker(read(anchor), ground, method, anchor)
         last, stride = anchor, 1
@@ -120,7 +120,7 @@ def _tried(
     return Trial(name, fits, seen, at) if len(fits) >= FEWEST else None
 
 
-def _places(ground: Ground) -> F64:
+def places_on(ground: Ground) -> F64:
     """Places (n, 2) spread over the ground; beyond it a flexible surface is not held by anything."""
     box = np.concatenate(ground.read)
     across, down = (np.linspace(box[:, k].min(), box[:, k].max(), POINTS) for k in range(2))

@@ -15,7 +15,7 @@ from hushcore.errors import HushError
 from hushcore.hold.method import Method, channel_of
 from hushcore.hold.picture import Level, View
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
-from hushcore.hold.state import OFF_FRAME
+from hushcore.hold.state import OFF_FRAME, Measured
 from hushcore.hold.still import Ground, Still
 from hushcore.hold.tracker import NEXT_TO_ANCHOR, Tracker, make_tracker
 
@@ -97,7 +97,6 @@ class SecondPass:
         view, params = self._view(number)
         behind = number - 1 if number > self.hold.anchor else number + 1
         previous = self.hold.params_at(behind) if self.hold.has(behind) else params
-        self.judge.state = replace(self.judge.state, steps=max(NEXT_TO_ANCHOR, abs(number - self.hold.anchor)))
         try:
             made = self.tracker.solver.polish(
                 view, params, previous, self.tracker.spread(_used(old, self.tracker))
@@ -109,8 +108,12 @@ class SecondPass:
         before, after = (self.tracker.agreement(view, place) for place in (params, made))
         if after < before - WORSE:
             return old
-        measured = self.judge.judged(view, made)[0]
-        return of_measured(replace(measured, lost=False, trouble=old.trouble))
+        return of_measured(replace(self.judged(number, view, made), lost=False, trouble=old.trouble))
+
+    def judged(self, number: int, view: View, params: F64) -> Measured:
+        """A frame that is held by ``params``, as the anchor frame's own picture judges what is seen of it."""
+        self.judge.state = replace(self.judge.state, steps=max(NEXT_TO_ANCHOR, abs(number - self.hold.anchor)))
+        return self.judge.judged(view, params)[0]
 
     def run(self) -> Iterator[tuple[int, HoldFrame]]:
         """All frames in order."""

@@ -14,6 +14,7 @@ from hushcore.hold.method import Method
 from hushcore.hold.onward import onward
 from hushcore.hold.record import Hold, HoldFrame, Reader, follow, start, ways
 from hushcore.hold.seek import BETTER_BY, FOUND, seen_again, sought
+from hushcore.hold.solid import turned
 from hushcore.hold.steadier import steadied
 from hushcore.hold.still import Ground
 from hushcore.hold.tracker import make_tracker
@@ -96,6 +97,9 @@ def mended(
         yield number, frame
     yield from onward(hold, ground, method, read, outline) if outline is not None else ()
     for number, frame in steadied(hold, ground, method, read, outline) if outline is not None else ():
+        hold.frames[number] = frame
+        yield number, frame
+    for number, frame in turned(hold, ground, method, read) if outline is not None else ():
         hold.frames[number] = frame
         yield number, frame
 

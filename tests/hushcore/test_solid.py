@@ -1,0 +1,120 @@
+"""A surface that turns away: followed as a stiff body where its mesh is in doubt. A drum whose truth is known."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from hushcore.geometry import spline
+from hushcore.hold.method import Method
+from hushcore.hold.record import Hold
+from hushcore.hold.solid import turned
+from tests.hushcore import drums
+from tests.hushcore.drums import ANCHOR, COUNT, GRID, GROUND
+
+MARK = np.array([[135, 95], [185, 95], [185, 145], [135, 145]], float)
+LAST = 16  # the mark begins to turn away
+
+
+def off(hold: Hold, frame: int) -> float:
+    """Px RMS by which the part of the mark that still faces the camera is held off."""
+    y, x = np.mgrid[95:146:5, 135:186:5]
+    still = np.stack([x, y], -1).reshape(-1, 2).astype(float)
+    ahead = drums.truly(still + np.array([1, 0]), frame)[:, 0] - drums.truly(still, frame)[:, 0]
+    still = still[ahead > 0.1]
+    return float(np.sqrt(((hold.at(frame).forward(still) - drums.truly(still, frame)) ** 2).sum(-1).mean()))
+
+
+def found(hold: Hold, read=drums.read) -> dict[int, float]:
+    """The frames that are taken, and how far off they are."""
+    out = {}
+    for frame, row in turned(hold, GROUND, Method("mesh"), read):
+        hold.frames[frame] = row
+        if not row.lost:
+            out[frame] = off(hold, frame)
+    return out
+
+
+@pytest.fixture(scope="module")
+def taken() -> dict[int, float]:
+    return found(drums.held(range(LAST)))
+
+
+def test_a_drum_that_turns_away_is_held_until_little_of_it_is_seen(taken):
+    before = drums.held(range(LAST))
+    assert list(taken) == list(range(LAST + (off(before, LAST) < 2), LAST + len(taken) + (off(before, LAST) < 2)))
+    assert max(taken) >= COUNT - 3
+    assert off(before, max(taken)) > 15
+    assert max(taken.values()) < 1.5
+
+
+def test_frames_that_are_held_stay(taken):
+    assert min(taken) >= LAST
+
+
+def test_a_mesh_that_is_right_stays_however_much_it_doubts_itself():
+    hold = drums.held(range(COUNT))
+    for frame in range(LAST, COUNT - 3):
+        hold.frames[frame] = replace(hold.frames[frame], drift_rms=4.0)
+    assert found(hold) == {}
+
+
+def test_what_a_bridge_and_keys_say_stays():
+    hold = drums.held(range(LAST))
+    hold.frames[LAST + 1] = replace(hold.frames[LAST + 1], lost=True, drift_rms=0.5)
+    hold.keys[LAST + 3] = hold.frames[LAST + 3].params
+    assert not {LAST + 1, LAST + 3} & set(found(hold))
+
+
+def test_behind_a_board_nothing_is_found_and_beyond_it_the_drum_is():
+    def read(frame: int) -> np.ndarray:
+        codes = drums.read(frame).copy()
+        if frame in (LAST, LAST + 1):
+            codes[:, 90:250] = 20000
+        return codes
+
+    taken = found(drums.held(range(LAST)), read)
+    assert not {LAST, LAST + 1} & set(taken)
+    assert taken[LAST + 3] < 1.5
+
+
+def test_where_it_is_seen_no_more_it_is_thought_to_have_turned_on():
+    def read(frame: int) -> np.ndarray:
+        codes = drums.read(frame).copy()
+        if frame > LAST + 2:
+            codes[:] = 30000
+        return codes
+
+    hold = drums.held(range(LAST))
+    taken = found(hold, read)
+    assert max(taken) == LAST + 2
+    for frame in (LAST + 3, LAST + 4):
+        assert hold.frames[frame].lost
+        assert off(hold, frame) < 2.5 < off(drums.held(range(LAST)), frame)
+
+
+def bent(frame: int, still: np.ndarray) -> np.ndarray:
+    """What waves as it turns."""
+    return drums.truly(still, frame) + np.stack(
+        [2.5 * np.sin(still[..., 1] / 14 + 0.9 * frame), 2.5 * np.sin(still[..., 0] / 14 + 0.7 * frame)], -1
+    )
+
+
+def test_what_bends_as_it_turns_is_no_stiff_body():
+    hold = drums.held(range(LAST))
+    for frame in range(LAST):
+        if frame != ANCHOR:
+            params = spline.fitted(GRID, lambda still, n=frame: bent(n, still))
+            hold.frames[frame] = replace(hold.frames[frame], params=params)
+    assert found(hold) == {}
+
+
+def test_what_has_hardly_turned_does_not_show_its_shape():
+    assert found(drums.held(range(ANCHOR - 3, ANCHOR + 5))) == {}
+
+
+def test_few_frames_and_a_hold_without_doubt_say_nothing():
+    assert found(drums.held(range(ANCHOR - 2, ANCHOR + 3))) == {}
+    assert found(drums.held(range(COUNT))) == {}
+    standing = replace(GROUND, stands=(MARK,))
+    assert list(turned(drums.held(range(LAST)), standing, Method("mesh"), drums.read)) == []
