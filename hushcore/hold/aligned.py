@@ -22,9 +22,10 @@ FEWEST = 50  # px that must be seen
 
 @dataclass(frozen=True)
 class Laid:
-    """How a body stands on a frame, and how ``alike`` that is to the still picture (correlation)."""
+    """How a body stands on a frame, what was seen of that, and how ``alike`` it is to the still picture (correlation)."""
 
     pose: Pose
+    view: View
     alike: float
 
 
@@ -53,7 +54,7 @@ class Template:
                 if step is None:
                     return None
                 pose = pose.changed(step)
-        return Laid(pose, self.likeness(view, self.seen(pose)))
+        return Laid(pose, view, self.likeness(view, self.seen(pose)))
 
     def seen(self, pose: Pose) -> F64:
         """Where ``places`` (h, w, 2) are on a frame, px."""

@@ -31,13 +31,12 @@ SURE = 0.4  # px of drift: a place that is surer counts no more
 TURNED = 0.25  # radians that it must have turned on them: with less its shape does not show
 EXPLAINED = 0.45  # px by which it may miss half of the places
 TELLS, SAME = 0.7, 0.05  # of what its mirror image leaves, unless both are the same, within radians
-PACE = np.array(
-    [0.004] * 3 + [0.001] * 3
-)  # by how much its pace is thought to change from one frame to the next, at least
+PACE = np.array([0.004] * 3 + [0.001] * 3)  # by how much its pace may change from one frame to the next, at least
 ALIKE = 0.4  # of how like itself it is on held frames, at least
 STRAYS, NEARLY = 2.0, 0.05  # px that the mesh must lie off, and how much more like itself the ground may be under it
 CLEARLY = 0.08  # of correlation by which it is more like itself under the body, wherever the mesh is
-MISSED = 3  # frames in a row on which it is not found, at most
+TURNS_ON, LOOKED_FOR = 3, 12  # frames on which it is not seen, and is thought to turn on, or is looked for
+FADES = 0.75  # of its pace that is left on each of them
 JUDGES = 9  # held frames that say how like itself it is
 
 
@@ -77,21 +76,20 @@ def _weights(hold: Hold, number: int, still: F64) -> F64:
 
 
 def _believed(seen: Sightings) -> Guess | None:
-    """The body that explains what was seen; None where none does, or where it might as well be another."""
+    """The body that explains what was seen; None where none does, or where its mirror image might as well be it."""
     best, mirrored = guessed(seen)
-    turns = max(float(np.linalg.norm(pose.since(STILL)[:3])) for pose in best.poses)
-    other = max(
-        float(np.linalg.norm(one.since(two)[:3])) for one, two in zip(best.poses, mirrored.poses, strict=True)
-    )  # fmt: skip
-    alone = best.cost <= TELLS * mirrored.cost or other < SAME
-    return best if turns >= TURNED and alone and _missed(seen, best) <= EXPLAINED else None
+    apart = max(_angle(one.since(two)) for one, two in zip(best.poses, mirrored.poses, strict=True))
+    if best.cost > TELLS * mirrored.cost and apart >= SAME:
+        return None
+    points = best.body.points(seen.still)
+    miss = np.stack([best.body.seen(pose, points) for pose in best.poses]) - seen.at
+    turned_by = max(_angle(pose.since(STILL)) for pose in best.poses)
+    explains = float(np.median(np.hypot(miss[..., 0], miss[..., 1]))) <= EXPLAINED
+    return best if explains and turned_by >= TURNED else None
 
 
-def _missed(seen: Sightings, guess: Guess) -> float:
-    """Px by which a body misses half of what was seen."""
-    points = guess.body.points(seen.still)
-    miss = np.stack([guess.body.seen(pose, points) for pose in guess.poses]) - seen.at
-    return float(np.median(np.hypot(miss[..., 0], miss[..., 1])))
+def _angle(change: F64) -> float:
+    return float(np.linalg.norm(change[:3]))
 
 
 def _poses(hold: Hold, seen: Sightings, guess: Guess, known: list[int]) -> dict[int, Pose]:
@@ -117,40 +115,67 @@ class _Walk:
         self.usual = self._usual()
 
     def found(self) -> Iterator[tuple[int, HoldFrame]]:
-        """The frames in doubt on which the body is taken, and those beyond on which it is only thought to be."""
+        """The frames in doubt that the body holds: where it is seen, and where it is thought to have turned on meanwhile."""
         for way in (1, -1):
             beyond = sorted((n for n in self.hold.frames if (n - self.hold.anchor) * way > 0), reverse=way < 0)
-            poses, taken, missed = dict(self.poses), False, 0
+            poses, taken = dict(self.poses), False
+            unseen: list[int] = []
             for number in beyond:
+                row: HoldFrame | None = None
                 if number in self.poses:
-                    taken, missed = False, 0
+                    taken = False
+                elif number - way not in poses:
                     continue
-                near, before = (poses.get(number - k * way) for k in (1, 2))
-                if near is None or missed > MISSED:
-                    continue
-                expected = near if before is None else near.onward(before)
-                view = self._view(number, expected)
-                laid = self.template.laid(view, expected, self.pace * (1 + missed))
-                if laid is None or laid.alike < ALIKE * self.usual:
-                    poses[number], missed = expected, missed + 1
-                    if taken and self._says_nothing(number):
-                        yield number, nowhere(self.hold.frames[number], self._params(expected))
-                    continue
-                poses[number], missed = laid.pose, 0
-                taken = self._better(number, view, laid, taken)
-                if taken:
-                    yield number, self._frame(number, view, laid)
+                else:
+                    expected = self._expected(poses, number, way, len(unseen))
+                    laid = self._laid(number, expected, len(unseen))
+                    poses[number] = expected if laid is None else laid.pose
+                    if laid is None:
+                        unseen.append(number)
+                        continue
+                    taken = self._better(number, laid, taken)
+                    row = self._held(number, laid) if taken else None
+                yield from self._between(unseen, poses, number)
+                unseen = []
+                if row is not None:
+                    yield number, row
+            yield from self._between(unseen, poses, None)
 
-    def _says_nothing(self, number: int) -> bool:
-        """Whether the mesh does not know where the surface is."""
-        row = self.hold.frames[number]
-        return row.lost or row.drift_rms >= UNSURE
+    def _expected(self, poses: dict[int, Pose], number: int, way: int, missed: int) -> Pose:
+        """How the body should stand: turned on from the frames before, for a while."""
+        near, before = poses[number - way], poses.get(number - 2 * way)
+        if before is None or missed > TURNS_ON:
+            return near
+        return near.changed(near.since(before) * (FADES if missed else 1))
 
-    def _frame(self, number: int, view: View, laid: Laid) -> HoldFrame:
-        measured = self.again.judged(number, view, self._params(laid.pose))
+    def _laid(self, number: int, expected: Pose, missed: int) -> Laid | None:
+        """The body on a frame; None where it is not seen, or has not been for long."""
+        if missed > LOOKED_FOR:
+            return None
+        laid = self.template.laid(self._view(number, expected), expected, self.pace * (1 + min(missed, TURNS_ON)))
+        return laid if laid is not None and laid.alike >= ALIKE * self.usual else None
+
+    def _between(
+        self, unseen: list[int], poses: dict[int, Pose], number: int | None
+    ) -> Iterator[tuple[int, HoldFrame]]:
+        """Frames on which nothing says where the surface is, neither the body nor the mesh: evenly on the way to the ``number``
+        on which it is known again, or where the body should have got to."""
+        if unseen and number is not None:
+            way = unseen[0] - number > 0
+            start = unseen[0] + (1 if way else -1)
+            change = poses[number].since(poses[start])
+            for n in unseen:
+                poses[n] = poses[start].changed(change * ((n - start) / (number - start)))
+        for n in unseen:
+            row = self.hold.frames[n]
+            if row.lost or row.drift_rms >= UNSURE:
+                yield n, nowhere(row, self._params(poses[n]))
+
+    def _held(self, number: int, laid: Laid) -> HoldFrame:
+        measured = self.again.judged(number, laid.view, self._params(laid.pose))
         return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))
 
-    def _better(self, number: int, view: View, laid: Laid, taken: bool) -> bool:
+    def _better(self, number: int, laid: Laid, taken: bool) -> bool:
         """Whether the body rather than the mesh says where the surface is. A mesh bends until the ground looks like itself, so
         that it must do more so; having been ``taken`` a frame before, the body is also taken where the mesh is near."""
         if self.hold.frames[number].lost:
@@ -158,7 +183,7 @@ class _Walk:
         places = self.template.places
         at = self.template.seen(laid.pose)
         own = self.hold.at(number).forward(places.reshape(-1, 2)).reshape(places.shape)
-        alike = self.template.likeness(view, own)
+        alike = self.template.likeness(laid.view, own)
         if laid.alike >= alike + CLEARLY:
             return True
         apart = np.average(((own - at) ** 2).sum(-1), weights=self.template.counts(at) + 1e-9)

@@ -1,7 +1,7 @@
 """Whether a hold is poor, and whether the same surface measured otherwise beats it: in another channel, or on a wider ground.
 
 A mark in a colour as bright as its ground is hardly there in luma, and stands out in a channel: it is then what can be held on
-to.
+to. So does dark ink in red, on red paint full of white reflections.
 
 A loop's own ground is small, so that it stays on one piece of surface; where there is too little on it to hold on to, what lies
 round about often has more (tracking an area larger than the mark is common practice). It may also lie on something else and
@@ -11,17 +11,21 @@ the anchor frame.
 
 from collections.abc import Callable
 
+import cv2
 import numpy as np
 
 from hushcore.arrays import F64, Codes
 from hushcore.hold.likeness import detail, likenesses, rect_of
 from hushcore.hold.method import CHANNELS, channel_of
+from hushcore.hold.picture import fill
 from hushcore.hold.record import Hold
 
 MOST = 10.0  # px of drift that count: beyond it all is lost alike
 POOR = 3.0  # px: the mean drift from which a hold is looked at again
 BETTER_BY = 0.1  # of mean correlation
-CLEARER = 1.4  # times the mark's contrast in luma: so much clearer another channel must show it
+CLEARER = 1.4  # times as much as in luma must the mark stand out in another channel
+ROUND_ABOUT, RIM = 26, 4  # px round the mark that it stands out from, and its own soft edge
+FLAT = 1e-4  # encoded: what varies less is even
 FRAMES = 12  # over the shot, on which the mark is looked at
 
 
@@ -37,14 +41,23 @@ def poor(hold: Hold) -> bool:
 
 
 def clearest(codes: Codes, mark: F64, size: tuple[int, int], chosen: str = "luma") -> str:
-    """The channel of the anchor frame's ``codes`` that shows the mark (outline (n, 2), px): luma, unless another does so far
-    more clearly, or an artist has ``chosen`` one. ``size``: width and height of the frame."""
-    part = codes[rect_of(mark, size).slices]
-    if chosen != "luma" or part.ndim < 3 or min(part.shape[:2]) < 2:
+    """The channel of the anchor frame's ``codes`` in which the mark (outline (n, 2), px) stands out: luma, unless in another it
+    does so far more, or an artist has ``chosen`` one. ``size``: width and height of the frame."""
+    rect = rect_of(mark, size)
+    if chosen != "luma" or codes.ndim < 3 or min(rect.width, rect.height) < 2:
         return chosen
-    spread = {channel: float(detail(channel_of(part, channel)).std()) for channel in CHANNELS}
-    best = max(spread, key=spread.__getitem__)
-    return best if spread[best] > CLEARER * spread["luma"] else "luma"
+    rect = rect.grown(ROUND_ABOUT).clipped(*size)
+    inside = np.zeros((rect.height, rect.width), np.uint8)
+    fill(inside, [mark], rect, 1)
+    beside = cv2.dilate(inside, np.ones((2 * RIM + 1,) * 2)) == 0
+    stands_out = {}
+    for channel in CHANNELS:
+        seen = detail(channel_of(codes[rect.slices], channel))
+        stands_out[channel] = float(seen[inside > 0].std()) / max(
+            float(seen[beside].std()) if beside.any() else 0.0, FLAT
+        )
+    best = max(stands_out, key=stands_out.__getitem__)
+    return best if stands_out[best] > CLEARER * stands_out["luma"] else "luma"
 
 
 def better(read: Callable[[int], Codes], hold: Hold, rival: Hold, mark: F64, channel: str = "luma") -> bool:

@@ -112,6 +112,17 @@ def test_a_mark_as_bright_as_its_ground_is_held_in_the_channel_that_shows_it():
     assert not poor(taken)
 
 
+def test_ink_on_red_paint_stands_out_in_red_where_white_reflections_are_strong():
+    """In luma, green and blue the reflections round about vary more than the ink does; in red, where paint is bright, less."""
+    y, x = np.mgrid[0:SIZE, 0:SIZE].astype(float)
+    glare = np.clip(np.sin(x / 5) * np.sin(y / 7), 0, 1) ** 3
+    paint = np.array([0.55, 0.12, 0.1]) + glare[..., None] * np.array([0.25, 0.6, 0.62])
+    ink = (np.abs(np.hypot(x - MIDDLE, y - MIDDLE) - 10) < 3)[..., None] & (glare < 0.2)[..., None]
+    codes = np.round(np.where(ink, np.minimum(paint, 0.3), paint) * 65535).astype(np.uint16)
+    assert clearest(codes, LOOP, (SIZE, SIZE)) == "r"
+    assert clearest(np.round(paint * 65535).astype(np.uint16), LOOP, (SIZE, SIZE)) == "luma"
+
+
 def test_a_wider_ground_that_cannot_be_held_leaves_the_hold_as_it_is():
     bare = np.full((SIZE, SIZE, 3), 30000, np.uint16)
     own = ground_of(LOOP, ANCHOR, SIZE, SIZE, False).ground()
