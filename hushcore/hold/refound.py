@@ -34,6 +34,11 @@ class Pace:
         went = [apart(hold, mark, hold.params_at(one), hold.params_at(two)) for one, two in pairs]
         return Pace(hold, mark, max(went, default=0.0))
 
+    def having_gone(self, params: F64, near: int, frames: int) -> "Pace":
+        """The same, once the mark was seen so far from where it is held on ``near``, so many frames on."""
+        went = apart(self.hold, self.mark, params, self.hold.params_at(near)) / frames
+        return replace(self, fastest=max(self.fastest, went))
+
     def too_far(self, params: F64, near: int, frames: int) -> bool:
         """Whether a place is further from the hold on ``near`` than the mark could have gone in so many frames."""
         reach = SLACK + SLACK_SHARE * self.fastest * frames

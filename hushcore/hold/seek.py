@@ -216,6 +216,8 @@ class _Seeker:
             return None
         if like < ALIKE * self.usual and self.pace.too_far(best, near, abs(number - near)):
             return None
+        if like >= FOUND * self.usual:  # a surface that was slow while it was held may have become faster
+            self.pace = self.pace.having_gone(best, near, abs(number - near))
         self.alike[number] = like
         measured = self.tracker.judged(self.tracker.look(luma, number, best), best)[0]
         return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))

@@ -24,6 +24,7 @@ from hushcore.plates.plate import Plate
 
 SHARES = (1.0, 0.5, 0.0)  # of the light that multiplies: what is tried
 BETTER_BY = 0.25  # by which a rival must explain better than what the shot's own evidence says
+ADDS_BY = 0.95  # times what light explains that all multiplies, at which light that is said to add is believed
 LEAK_MOST = 0.1  # of the retouch in the light: right fields give under .02, one that had read the mark .20
 PLAINER_BY = 0.95  # times what the best explains, at which light that does not look under the mark is taken
 SEEN = 0.6  # share of the ground that a frame must see to have a say
@@ -108,7 +109,7 @@ def best_of(tried: Sequence[Tried], change: float) -> Tried:
     retouch makes in the mark, of which a leak leaves its share."""
     own, rivals = tried[0], [one for one in tried[1:] if one.light == "auto"]
     usual = next((one for one in rivals if one.multiplies == 1.0), None)
-    if usual is not None and usual.mark <= own.mark and usual.leak <= LEAK_MOST:
+    if usual is not None and ADDS_BY * usual.mark <= own.mark and usual.leak <= LEAK_MOST:
         own = usual
     plain = [one for one in tried if one.light != "auto"]
     if own.leak > LEAK_MOST:

@@ -26,7 +26,7 @@ from hushcore.errors import HushError
 from hushcore.hold.record import Hold as EngineHold
 from hushcore.hold.record import HoldFrame as Measured
 from hushcore.hold.record import of_measured
-from hushcore.hold.seek import WEAK
+from hushcore.hold.solid import DOUBT
 from hushcore.hold.state import State
 from hushcore.hold.through import mended
 from hushcore.hold.tracker import Tracker, make_tracker
@@ -193,7 +193,7 @@ def settle(hold: int) -> None:
     held = Hold.objects.select_related("fix__shot__clip").filter(id=hold).first()
     if held is None or not held.fix.shot.fixes.filter(document__hold=hold).exists():
         return
-    weak = any(row.lost or row.drift_rms > WEAK for row in held.known if not row.gone)
+    weak = any(row.lost or row.drift_rms > DOUBT for row in held.known if not row.gone)
     if weak:
         _settling(held, True)
     try:

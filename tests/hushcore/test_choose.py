@@ -58,7 +58,8 @@ def test_light_that_is_said_to_add_must_explain_better_than_light_that_multiplie
     """Contrast that a change of scale took off reads as light that adds."""
     adds, multiplies = tried("auto", 0.0, 0.77), tried("auto", 1.0, 0.65)
     assert choose.best_of([adds, multiplies], 10) is multiplies
-    assert choose.best_of([adds, tried("auto", 1.0, 0.8)], 10) is adds
+    assert choose.best_of([adds, tried("auto", 1.0, 0.85)], 10) is adds
+    assert choose.best_of([adds, alike := tried("auto", 1.0, 0.79)], 10) is alike  # and clearly so
     assert choose.best_of([adds, tried("auto", 1.0, 0.65, leak=0.2)], 10) is adds
 
 

@@ -51,6 +51,20 @@ def test_a_pace_is_the_fastest_that_was_clearly_seen():
     assert pace(hold).too_far(hold.params_at(AFTER[0]), HIDDEN[0] - 1, 6)
 
 
+def test_a_surface_that_was_seen_to_have_become_faster_may_go_as_far_again():
+    hold = found_beside()
+    slow, four_on = pace(hold), HIDDEN[0] - 1
+    there = np.array(hold.params_at(four_on))
+    there[0, 2] += 4 * 15.0
+    further = np.array(there)
+    further[0, 2] += 20.0
+    assert slow.too_far(further, four_on, 2)
+    fast = slow.having_gone(there, four_on, 4)
+    assert fast.fastest == pytest.approx(15, abs=0.5)
+    assert not fast.too_far(np.array(there), four_on, 4)
+    assert slow.having_gone(hold.params_at(four_on), four_on, 4).fastest == slow.fastest
+
+
 @pytest.mark.parametrize(("by", "after", "wrong"), [(FAR, 0.6, AFTER), (FAR, 0.85, []), (10.0, 0.6, [])])
 def test_what_is_found_far_off_and_unlike_itself_is_not_believed(by: float, after: float, wrong: list[int]):
     hold = found_beside(by)

@@ -122,7 +122,7 @@ function progress({ hold }: PartProps): string {
   if (running(hold)) return `${WORKS[hold.work] ?? "Working"}: ${hold.done} of ${hold.wanted} frames`;
   if (hold.state === "failed") return `${hold.problem} ${held} of ${total} frames are kept.`;
   if (hold.settling)
-    return `Held on ${held} frames. Looking once more where it is weak: for the mark, in its clearest channel, on a wider ground.`;
+    return `Held on ${held} frames. Looking once more where it is weak: for the mark, in its clearest channel, on a wider ground, as a stiff body.`;
   if (held >= total) return `Held on all ${held} frames, anchor ${hold.anchor}${lost ? `; lost on ${lost}` : ""}`;
   return `${hold.state === "stopped" ? "Stopped. " : ""}Held on ${held} of ${total} frames, anchor ${hold.anchor}${lost ? `; lost on ${lost}` : ""}`;
 }
