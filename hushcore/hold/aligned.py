@@ -51,7 +51,7 @@ class Template:
             picture = self._as_seen(pose, level)
             for _ in range(rounds):
                 step = self._step(view, pose, expected, doubt, level, picture)
-                if step is None:
+                if step is None or not np.isfinite(step).all():
                     return None
                 pose = pose.changed(step)
         return Laid(pose, view, self.likeness(view, self.seen(pose)))
@@ -101,17 +101,7 @@ class Template:
         used = weight > 0
         if used.sum() < FEWEST:
             return None
-        half = np.float32(step / 2)
-        gradient = (
-            np.stack(
-                [
-                    (view.sample(x + half, y, level)[0] - view.sample(x - half, y, level)[0])[used],
-                    (view.sample(x, y + half, level)[0] - view.sample(x, y - half, level)[0])[used],
-                ],
-                -1,
-            )
-            / step
-        )
+        gradient = _gradient(view, x, y, level)[used]
         seen, rest = points[used], (warped - picture)[used]
         by_place = (gradient[:, None, :] @ body.slopes(pose.moved(seen)))[:, 0]
         slopes = (by_place[:, None, :] @ pose.slopes(seen))[:, 0]
@@ -124,6 +114,15 @@ class Template:
 
 def _xy(at: F64) -> tuple[F32, F32]:
     return np.ascontiguousarray(at[..., 0], np.float32), np.ascontiguousarray(at[..., 1], np.float32)
+
+
+def _gradient(view: View, x: F32, y: F32, level: int) -> F64:
+    """How a frame changes (h, w, 2) a px to the right and down, at places px, over a pixel of the level."""
+    step = np.float32(2.0**level)
+    half = step / 2
+    across = view.sample(x + half, y, level)[0] - view.sample(x - half, y, level)[0]
+    down = view.sample(x, y + half, level)[0] - view.sample(x, y - half, level)[0]
+    return np.asarray(np.stack([across, down], -1) / step, float)
 
 
 def _sizes(at: F64, step: float) -> F64:

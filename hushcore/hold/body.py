@@ -25,6 +25,7 @@ GROWS = 4  # frames by which what is fitted reaches further, from the anchor on
 FEW_ROUNDS, ROUNDS, POSE_ROUNDS = 25, 60, 8
 COARSE_GAIN, GAIN = 1e-3, 1e-4  # of what is missed: with less to win it is done, while it grows and at the end
 FIXED = 1e9
+NEAREST = 0.1  # of the body's distance: nothing of it comes nearer to the camera
 AHEAD = np.array([0.0, 0.0, 1.0])
 
 
@@ -48,12 +49,12 @@ class Body:
     def seen(self, pose: "Pose", points: F64) -> F64:
         """Where points (..., 3) are on a frame, px (..., 2)."""
         at = pose.moved(points)
-        return np.asarray(self.focal * at[..., :2] / at[..., 2:] + self.centre)
+        return np.asarray(self.focal * at[..., :2] / np.maximum(at[..., 2:], NEAREST) + self.centre)
 
     def slopes(self, at: F64) -> F64:
         """How px (..., 2) change with the place in the camera's space (..., 2, 3)."""
         x, y, z = np.moveaxis(at, -1, 0)
-        nought = np.zeros_like(z)
+        z, nought = np.maximum(z, NEAREST), np.zeros_like(z)
         across = np.stack([self.focal / z, nought, -self.focal * x / z**2], -1)
         down = np.stack([nought, self.focal / z, -self.focal * y / z**2], -1)
         return np.stack([across, down], -2)
@@ -223,7 +224,7 @@ class _Fit:
 
     def _cost(self, guess: Guess, frames: range) -> float:
         _, at, miss = self._missed(guess, frames)
-        if at[..., 2].min() <= 0.1:
+        if not at[..., 2].min() > NEAREST:
             return np.inf
         off = np.hypot(miss[..., 0], miss[..., 1]) * self.seen.weight[list(frames)]
         data = float((2 * MISSES**2 * (np.sqrt(1 + (off / MISSES) ** 2) - 1)).sum())

@@ -26,7 +26,6 @@ from hushcore.hold.still import Ground
 
 DOUBT = 2.2  # px of drift over which what a mesh says is doubted
 FEWEST, MOST = 8, 36  # held frames that say what the body is
-NEXT_TO = 3  # held frames beside those in doubt that are always among them
 SURE = 0.4  # px of drift: a place that is surer counts no more
 TURNED = 0.25  # radians that it must have turned on them: with less its shape does not show
 EXPLAINED = 0.45  # px by which it may miss half of the places
@@ -60,11 +59,9 @@ def turned(hold: Hold, ground: Ground, method: Method, read: Reader) -> Iterator
 
 
 def _sightings(hold: Hold, ground: Ground, held: list[int]) -> Sightings:
-    """Where places of the ground were on held frames: those next to the ones in doubt, and some of the others."""
-    beside = {n + k for n in set(hold.frames) - set(held) for k in range(-NEXT_TO, NEXT_TO + 1)}
-    near = beside & set(held)
+    """Where places of the ground were on the anchor and up to ``MOST`` other held frames."""
     some = {held[k] for k in np.linspace(0, len(held) - 1, MOST).round().astype(int)}
-    frames = tuple(sorted({hold.anchor, *some, *near}))
+    frames = tuple(sorted({hold.anchor, *some}))
     still = places_on(ground)
     at = np.stack([hold.at(n).forward(still) for n in frames])
     return Sightings(hold.size, still, frames, at, np.stack([_weights(hold, n, still) for n in frames]), hold.anchor)

@@ -4,13 +4,18 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from hushcore.geometry import spline
-from hushcore.hold.method import Method
+from hushcore.hold.aligned import Template
+from hushcore.hold.body import AHEAD, STILL, Body, Pose, guessed
+from hushcore.hold.method import Method, channel_of
 from hushcore.hold.record import Hold
 from hushcore.hold.solid import turned
+from hushcore.hold.tracker import make_tracker
 from tests.hushcore import drums
 from tests.hushcore.drums import ANCHOR, COUNT, GRID, GROUND
+from tests.hushcore.test_body import STILL_AT, sightings
 
 MARK = np.array([[135, 95], [185, 95], [185, 145], [135, 145]], float)
 LAST = 16  # the mark begins to turn away
@@ -91,6 +96,31 @@ def test_where_it_is_seen_no_more_it_is_thought_to_have_turned_on():
     for frame in (LAST + 3, LAST + 4):
         assert hold.frames[frame].lost
         assert off(hold, frame) < 2.5 < off(drums.held(range(LAST)), frame)
+
+
+def drum() -> Body:
+    """The drum's own body."""
+    return guessed(sightings())[0].body
+
+
+def test_a_body_is_laid_where_the_drum_stands_from_two_frames_before():
+    tracker = make_tracker(drums.read(ANCHOR), GROUND, Method("mesh"), ANCHOR)
+    template = Template(tracker.still, drum())
+    stands = Pose(Rotation.from_rotvec([0, -drums.angle(LAST), 0]).as_matrix(), about_the_axis(LAST))
+    before = Pose(Rotation.from_rotvec([0, -drums.angle(LAST - 2), 0]).as_matrix(), about_the_axis(LAST - 2))
+    view = tracker.look(channel_of(drums.read(LAST)), LAST, spline.fitted(GRID, lambda at: drums.truly(at, LAST)))
+    laid = template.laid(view, before, np.full(6, 0.2))
+    assert laid is not None
+    assert np.abs(laid.pose.since(stands)).max() < 0.01
+    assert laid.alike > 0.8 > template.likeness(view, template.seen(before)) + 0.3
+    assert template.likeness(view, template.seen(STILL) + 500.0) == -1
+
+
+def about_the_axis(frame: int) -> np.ndarray:
+    """The shift (3,) of a pose that turns the drum about its axis: poses turn about the middle of its front."""
+    deep = (drums.FOCAL + drums.RADIUS) / np.mean(drums.points(STILL_AT)[:, 2] + drums.FOCAL + drums.RADIUS)
+    axis, turn = np.array([0, 0, deep]) - AHEAD, drums.angle(frame)
+    return axis - Rotation.from_rotvec([0, -turn, 0]).apply(axis)
 
 
 def bent(frame: int, still: np.ndarray) -> np.ndarray:
