@@ -20,10 +20,9 @@ FOCAL, FOCAL_SPREAD = 1.4, 0.4  # of the frame's width, and how far off that may
 STEADY = np.array(
     [0.03] * 3 + [0.01] * 3
 )  # of a frame's turn (radians) and shift: by how much it may differ from the last
-BULGE = 0.08  # of its distance: the first guess, towards the camera or away from it
-GROWS = 4  # frames by which what is fitted reaches further, from the anchor on
-FEW_ROUNDS, ROUNDS, POSE_ROUNDS = 25, 60, 8
-COARSE_GAIN, GAIN = 1e-3, 1e-4  # of what is missed: with less to win it is done, while it grows and at the end
+TURNS = 0.6  # radians by which a first guess turns to the frame that is furthest from the anchor
+ROUNDS, POSE_ROUNDS = 60, 8
+GAIN = 1e-4  # of what is missed: with less to win it is done
 FIXED = 1e9
 NEAREST = 0.1  # of the body's distance: nothing of it comes nearer to the camera
 AHEAD = np.array([0.0, 0.0, 1.0])
@@ -118,26 +117,20 @@ class Guess:
 
 
 def guessed(seen: Sightings) -> list[Guess]:
-    """What explains the sightings, the better first: one that bulges towards the camera at first, and its mirror image that
-    turns the other way. They look the same from afar, and perspective tells."""
-    return sorted((_grown(seen, sign) for sign in (1.0, -1.0)), key=lambda guess: guess.cost)
+    """What explains the sightings, the better first: found from flat bodies that turn evenly, to either side and up or down, for
+    a body that turns little and its mirror image are both at hand, and neither is left for the other once it is taken. The
+    mirror image looks the same from afar; perspective tells."""
+    ways = [axis * sign for axis in np.eye(3)[:2] for sign in (1.0, -1.0)]
+    return sorted((_from(seen, way) for way in ways), key=lambda guess: guess.cost)
 
 
-def _grown(seen: Sightings, sign: float) -> Guess:
-    """Fitted to the frames next to the anchor at first, then further and further."""
-    frames, middle = len(seen.frames), seen.frames.index(seen.anchor)
+def _from(seen: Sightings, way: F64) -> Guess:
+    """Fitted from a flat body that turns about an axis."""
     fit = _Fit(seen)
-    low, high = max(0, middle - GROWS), min(frames, middle + GROWS + 1)
-    guess = Guess(fit.bulging(sign), (STILL,) * frames)
-    while True:
-        guess = fit.better(guess, range(low, high), FEW_ROUNDS, COARSE_GAIN)
-        if (low, high) == (0, frames):
-            return fit.better(guess, range(frames), ROUNDS, GAIN)
-        poses = list(guess.poses)
-        further = (max(0, low - GROWS), min(frames, high + GROWS))
-        poses[further[0] : low] = [poses[low]] * (low - further[0])
-        poses[high : further[1]] = [poses[high - 1]] * (further[1] - high)
-        guess, (low, high) = replace(guess, poses=tuple(poses)), further
+    since = np.array(seen.frames) - seen.anchor
+    turns = Rotation.from_rotvec(TURNS * (since / np.abs(since).max())[:, None] * way).as_matrix()
+    flat = Body(fit.focal, fit.centre, fit.grid, np.zeros(fit.grid.shape))
+    return fit.better(Guess(flat, tuple(Pose(turn, np.zeros(3)) for turn in turns)))
 
 
 def posed(body: Body, points: F64, at: F64, weight: F64, start: Pose) -> Pose:
@@ -152,10 +145,9 @@ def posed(body: Body, points: F64, at: F64, weight: F64, start: Pose) -> Pose:
     return pose
 
 
-def _stacked(guess: Guess, frames: range) -> tuple[F64, F64]:
+def _stacked(guess: Guess) -> tuple[F64, F64]:
     """Turns (frames, 3, 3) and shifts (frames, 3)."""
-    some = [guess.poses[k] for k in frames]
-    return np.stack([pose.turn for pose in some]), np.stack([pose.shift for pose in some])
+    return np.stack([pose.turn for pose in guess.poses]), np.stack([pose.shift for pose in guess.poses])
 
 
 class _Fit:
@@ -172,89 +164,80 @@ class _Fit:
         self.basis = (in_y[:, :, None] * in_x[:, None, :]).reshape(len(in_x), -1)
         self.focal = FOCAL * seen.size[0]
 
-    def bulging(self, sign: float) -> Body:
-        away = self.seen.still - self.seen.still.mean(0)
-        square = ((away / np.abs(away).max()) ** 2).sum(1)
-        wanted = sign * BULGE * (square - square.mean())
-        lifted = self.basis.T @ self.basis + 1e-5 * self.gram + 1e-6 * np.eye(self.basis.shape[1])
-        depth = np.linalg.solve(lifted, self.basis.T @ wanted).reshape(self.grid.shape)
-        return Body(self.focal, self.centre, self.grid, depth)
-
-    def better(self, guess: Guess, frames: range, rounds: int, least: float) -> Guess:
-        """Levenberg and Marquardt's steps over some of the frames, until one gains less than ``least`` of what is missed."""
-        damp, cost = 1e-3, self._cost(guess, frames)
-        for _ in range(rounds):
-            hessian, force = self._normal(guess, frames)
+    def better(self, guess: Guess) -> Guess:
+        """Levenberg and Marquardt's steps, until one gains next to nothing of what is missed."""
+        damp, cost = 1e-3, self._cost(guess)
+        for _ in range(ROUNDS):
+            hessian, force = self._normal(guess)
             before = cost
             while damp < 1e6:
                 solved = np.linalg.solve(hessian + np.diag(damp * np.diag(hessian) + 1e-9), -force)
-                trial = self._stepped(guess, frames, solved)
-                left = self._cost(trial, frames)
+                trial = self._stepped(guess, solved)
+                left = self._cost(trial)
                 if left < cost:
                     guess, cost = trial, left
                     break
                 damp *= 5
             damp = max(damp / 5, 1e-7)
-            if before - cost <= least * before:
+            if before - cost <= GAIN * before:
                 break
         return replace(guess, cost=cost)
 
-    def _stepped(self, guess: Guess, frames: range, step: F64) -> Guess:
-        own = step[: 6 * len(frames)].reshape(-1, 6)
-        poses = list(guess.poses)
-        turns, shifts = _stacked(guess, frames)
+    def _stepped(self, guess: Guess, step: F64) -> Guess:
+        own = step[: 6 * len(guess.poses)].reshape(-1, 6)
+        turns, shifts = _stacked(guess)
         turns, shifts = Rotation.from_rotvec(own[:, :3]).as_matrix() @ turns, shifts + own[:, 3:]
-        for k, at in enumerate(frames):
-            poses[at] = Pose(turns[k], shifts[k])
-        shape = guess.body.depth + step[6 * len(frames) : -1].reshape(self.grid.shape)
+        poses = [Pose(turn, shift) for turn, shift in zip(turns, shifts, strict=True)]
+        shape = guess.body.depth + step[6 * len(poses) : -1].reshape(self.grid.shape)
         focal = guess.body.focal * float(np.exp(np.clip(step[-1], -0.2, 0.2)))
         return Guess(replace(guess.body, depth=shape, focal=focal), tuple(poses))
 
-    def _missed(self, guess: Guess, frames: range) -> tuple[F64, F64, F64]:
+    def _missed(self, guess: Guess) -> tuple[F64, F64, F64]:
         """Points of the body, those points on every frame, and the px by which they are missed."""
-        body, (turns, shifts) = guess.body, _stacked(guess, frames)
+        body, (turns, shifts) = guess.body, _stacked(guess)
         points = self._points(body)
         at = (points - AHEAD) @ np.swapaxes(turns, 1, 2) + AHEAD + shifts[:, None]
-        return points, at, body.focal * at[..., :2] / at[..., 2:] + body.centre - self.seen.at[list(frames)]
+        return points, at, body.focal * at[..., :2] / at[..., 2:] + body.centre - self.seen.at
 
     def _points(self, body: Body) -> F64:
         """``body.points`` of the places that were seen, by the basis at hand."""
         ray = np.concatenate([(self.seen.still - self.centre) / body.focal, np.ones((len(self.seen.still), 1))], 1)
         return np.asarray(ray * (1 + self.basis @ body.depth.ravel())[:, None])
 
-    def _cost(self, guess: Guess, frames: range) -> float:
-        _, at, miss = self._missed(guess, frames)
+    def _cost(self, guess: Guess) -> float:
+        _, at, miss = self._missed(guess)
         if not at[..., 2].min() > NEAREST:
             return np.inf
-        off = np.hypot(miss[..., 0], miss[..., 1]) * self.seen.weight[list(frames)]
+        off = np.hypot(miss[..., 0], miss[..., 1]) * self.seen.weight
         data = float((2 * MISSES**2 * (np.sqrt(1 + (off / MISSES) ** 2) - 1)).sum())
         depth = guess.body.depth.ravel()
         focal = np.log(guess.body.focal / self.focal) / FOCAL_SPREAD
-        uneven = float((self._uneven(guess, frames) ** 2).sum())
+        uneven = float((self._uneven(guess) ** 2).sum())
         return data + float(depth @ self.gram @ depth) + float(focal**2) + uneven
 
-    def _uneven(self, guess: Guess, frames: range) -> F64:
+    def _uneven(self, guess: Guess) -> F64:
         """By how much the motion changes at each frame between two others (frames - 2, 6), over how much it may."""
-        turns, shifts = _stacked(guess, frames)
+        turns, shifts = _stacked(guess)
         on = Rotation.from_matrix(turns[1:] @ np.swapaxes(turns[:-1], 1, 2)).as_rotvec()
         went = np.concatenate([on, np.diff(shifts, axis=0)], 1)
-        return np.asarray(self._changes(frames) @ went / STEADY)
+        return np.asarray(self._changes @ went / STEADY)
 
-    def _changes(self, frames: range) -> F64:
+    @property
+    def _changes(self) -> F64:
         """What makes the change of pace at each frame between two others, a frame's worth, of the ways from frame to frame
         (frames - 2, frames - 1)."""
-        gaps = np.diff(np.array(self.seen.frames)[list(frames)])
+        gaps = np.diff(np.array(self.seen.frames))
         return np.diff(np.diag(1 / gaps), axis=0) * (2 / (gaps[1:] + gaps[:-1]))[:, None]
 
-    def _normal(self, guess: Guess, frames: range) -> tuple[F64, F64]:
+    def _normal(self, guess: Guess) -> tuple[F64, F64]:
         """Gauss and Newton's matrix and force: poses first, then the depth, then the focal length's logarithm."""
-        body, basis, count = guess.body, self.basis, len(frames)
-        points, at, miss = self._missed(guess, frames)
-        weight = self.seen.weight[list(frames)]
+        body, basis, count = guess.body, self.basis, len(guess.poses)
+        points, at, miss = self._missed(guess)
+        weight = self.seen.weight
         off = np.hypot(miss[..., 0], miss[..., 1]) * weight
         weight = weight**2 / np.sqrt(1 + (off / MISSES) ** 2)
         slopes = body.slopes(at)
-        turns, _ = _stacked(guess, frames)
+        turns, _ = _stacked(guess)
         turned = (points - AHEAD) @ np.swapaxes(turns, 1, 2)
         by_pose = np.concatenate([np.cross(turned[..., None, :], slopes), slopes], -1)
         rays = points / (basis @ body.depth.ravel() + 1)[:, None]
@@ -277,11 +260,11 @@ class _Fit:
             (mine_heavy @ miss.reshape(count, -1, 1)).ravel(),
             flat.T @ (np.repeat(weight.ravel(), 2) * miss.ravel()),
         ]
-        self._add_priors(guess, frames, hessian, force)
+        self._add_priors(guess, hessian, force)
         return hessian, force
 
-    def _add_priors(self, guess: Guess, frames: range, hessian: F64, force: F64) -> None:
-        count = len(frames)
+    def _add_priors(self, guess: Guess, hessian: F64, force: F64) -> None:
+        count = len(guess.poses)
         bend = slice(6 * count, -1)
         depth, mean = guess.body.depth.ravel(), self.basis.mean(0)
         hessian[bend, bend] += self.gram + 1e6 * np.outer(
@@ -290,9 +273,9 @@ class _Fit:
         force[bend] += self.gram @ depth + 1e6 * mean * (mean @ depth)
         hessian[-1, -1] += 1 / FOCAL_SPREAD**2
         force[-1] += np.log(guess.body.focal / self.focal) / FOCAL_SPREAD**2
-        second = self._changes(frames) @ np.diff(np.eye(count), axis=0)
+        second = self._changes @ np.diff(np.eye(count), axis=0)
         even = np.einsum("kf,kg,i,ij->figj", second, second, 1 / STEADY**2, np.eye(6))
         hessian[: 6 * count, : 6 * count] += even.reshape(6 * count, 6 * count)
-        force[: 6 * count] += (second.T @ (self._uneven(guess, frames) / STEADY)).ravel()
-        still = np.arange(6) + 6 * (self.seen.frames.index(self.seen.anchor) - frames[0])
+        force[: 6 * count] += (second.T @ (self._uneven(guess) / STEADY)).ravel()
+        still = np.arange(6) + 6 * self.seen.frames.index(self.seen.anchor)
         hessian[still, still] += FIXED

@@ -29,7 +29,7 @@ FEWEST, MOST = 8, 36  # held frames that say what the body is
 SURE = 0.4  # px of drift: a place that is surer counts no more
 TURNED = 0.25  # radians that it must have turned on them: with less its shape does not show
 EXPLAINED = 0.45  # px by which it may miss half of the places
-TELLS, SAME = 0.7, 0.05  # of what its mirror image leaves, unless both are the same, within radians
+TELLS, SAME = 0.7, 0.1  # of what others leave, such as its mirror image, unless they are the same, within radians
 PACE = np.array([0.004] * 3 + [0.001] * 3)  # by how much its pace may change from one frame to the next, at least
 ALIKE = 0.4  # of how like itself it is on held frames, at least
 STRAYS, NEARLY = 2.0, 0.05  # px that the mesh must lie off, and how much more like itself the ground may be under it
@@ -73,10 +73,13 @@ def _weights(hold: Hold, number: int, still: F64) -> F64:
 
 
 def _believed(seen: Sightings) -> Guess | None:
-    """The body that explains what was seen; None where none does, or where its mirror image might as well be it."""
-    best, mirrored = guessed(seen)
-    apart = max(_angle(one.since(two)) for one, two in zip(best.poses, mirrored.poses, strict=True))
-    if best.cost > TELLS * mirrored.cost and apart >= SAME:
+    """The body that explains what was seen; None where none does, or where another, such as its mirror image, might as well."""
+    best, *rest = guessed(seen)
+    others = [
+        guess.cost for guess in rest
+        if max(_angle(one.since(two)) for one, two in zip(best.poses, guess.poses, strict=True)) >= SAME
+    ]  # fmt: skip
+    if best.cost > TELLS * min(others, default=np.inf):
         return None
     points = best.body.points(seen.still)
     miss = np.stack([best.body.seen(pose, points) for pose in best.poses]) - seen.at
