@@ -20,7 +20,6 @@ from hushcore.hold.method import Method, channel_of
 from hushcore.hold.onward import UNSURE
 from hushcore.hold.picture import View
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
-from hushcore.hold.refound import nowhere
 from hushcore.hold.second import SecondPass
 from hushcore.hold.still import Ground
 
@@ -169,7 +168,7 @@ class _Walk:
         for n in unseen:
             row = self.hold.frames[n]
             if row.lost or row.drift_rms >= UNSURE:
-                yield n, nowhere(row, self._params(poses[n]))
+                yield n, replace(row, params=self._params(poses[n]))  # as much in doubt as before
 
     def _held(self, number: int, laid: Laid) -> HoldFrame:
         measured = self.again.judged(number, laid.view, self._params(laid.pose))
