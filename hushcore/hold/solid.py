@@ -17,7 +17,6 @@ from hushcore.hold.aligned import Laid, Template
 from hushcore.hold.auto import places_on
 from hushcore.hold.body import STILL, Guess, Pose, Sightings, guessed, posed
 from hushcore.hold.method import Method, channel_of
-from hushcore.hold.onward import UNSURE
 from hushcore.hold.picture import View
 from hushcore.hold.record import Hold, HoldFrame, Reader, of_measured
 from hushcore.hold.second import SecondPass
@@ -114,31 +113,25 @@ class _Walk:
         self.usual = self._usual()
 
     def found(self) -> Iterator[tuple[int, HoldFrame]]:
-        """The frames in doubt that the body holds: where it is seen, and where it is thought to have turned on meanwhile."""
+        """The frames in doubt that the body holds."""
         for way in (1, -1):
             beyond = sorted((n for n in self.hold.frames if (n - self.hold.anchor) * way > 0), reverse=way < 0)
-            poses, taken = dict(self.poses), False
-            unseen: list[int] = []
+            poses, taken, missed = dict(self.poses), False, 0
             for number in beyond:
-                row: HoldFrame | None = None
                 if number in self.poses:
-                    taken = False
-                elif number - way not in poses:
+                    taken, missed = False, 0
                     continue
-                else:
-                    expected = self._expected(poses, number, way, len(unseen))
-                    laid = self._laid(number, expected, len(unseen))
-                    poses[number] = expected if laid is None else laid.pose
-                    if laid is None:
-                        unseen.append(number)
-                        continue
-                    taken = self._better(number, laid, taken)
-                    row = self._held(number, laid) if taken else None
-                yield from self._between(unseen, poses, number)
-                unseen = []
-                if row is not None:
-                    yield number, row
-            yield from self._between(unseen, poses, None)
+                if number - way not in poses:
+                    continue
+                expected = self._expected(poses, number, way, missed)
+                laid = self._laid(number, expected, missed)
+                if laid is None:  # where it is thought to be is where it is looked for next
+                    poses[number], missed = expected, missed + 1
+                    continue
+                poses[number], missed = laid.pose, 0
+                taken = self._better(number, laid, taken)
+                if taken:
+                    yield number, self._held(number, laid)
 
     def _expected(self, poses: dict[int, Pose], number: int, way: int, missed: int) -> Pose:
         """How the body should stand: turned on from the frames before, for a while."""
@@ -153,22 +146,6 @@ class _Walk:
             return None
         laid = self.template.laid(self._view(number, expected), expected, self.pace * (1 + min(missed, TURNS_ON)))
         return laid if laid is not None and laid.alike >= ALIKE * self.usual else None
-
-    def _between(
-        self, unseen: list[int], poses: dict[int, Pose], number: int | None
-    ) -> Iterator[tuple[int, HoldFrame]]:
-        """Frames on which nothing says where the surface is, neither the body nor the mesh: evenly on the way to the ``number``
-        on which it is known again, or where the body should have got to."""
-        if unseen and number is not None:
-            way = unseen[0] - number > 0
-            start = unseen[0] + (1 if way else -1)
-            change = poses[number].since(poses[start])
-            for n in unseen:
-                poses[n] = poses[start].changed(change * ((n - start) / (number - start)))
-        for n in unseen:
-            row = self.hold.frames[n]
-            if row.lost or row.drift_rms >= UNSURE:
-                yield n, replace(row, params=self._params(poses[n]))  # as much in doubt as before
 
     def _held(self, number: int, laid: Laid) -> HoldFrame:
         measured = self.again.judged(number, laid.view, self._params(laid.pose))
