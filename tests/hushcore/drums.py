@@ -58,8 +58,8 @@ GRID = spline.Grid.over(GROUND.rect(*SIZE), Method().stiffness.spacing)
 CELLS = (-(-GRID.rect.height // CELL), -(-GRID.rect.width // CELL))
 
 
-def row(params: np.ndarray, drift: float, lost: bool = False) -> HoldFrame:
-    return HoldFrame(params, np.full(CELLS, drift, np.float32), drift, 0.0 if lost else 1.0, lost)
+def row(params: np.ndarray, drift: float) -> HoldFrame:
+    return HoldFrame(params, np.full(CELLS, drift, np.float32), drift, 1.0, False)
 
 
 def held(known: range, drift: float = 0.4) -> Hold:
