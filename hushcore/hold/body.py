@@ -17,9 +17,7 @@ CELLS = 3  # of the depth's spline along the longer side
 BENDS = 10.0  # px that a place may miss for as much bending of the depth as the depth itself
 MISSES = 0.5  # px beyond which a place that is missed counts less (pseudo-Huber)
 FOCAL, FOCAL_SPREAD = 1.4, 0.4  # of the frame's width, and how far off that may be (of its logarithm): common lenses
-STEADY = np.array(
-    [0.03] * 3 + [0.01] * 3
-)  # of a frame's turn (radians) and shift: by how much it may differ from the last
+STEADY = np.array([0.03] * 3 + [0.01] * 3)  # by how much a frame's turn (radians) and shift may differ from the last
 TURNS = 0.6  # radians by which a first guess turns to the frame that is furthest from the anchor
 ROUNDS, POSE_ROUNDS = 60, 8
 GAIN = 1e-4  # of what is missed: with less to win it is done
