@@ -63,7 +63,7 @@ def track(
     out: Path,
 ) -> None:
     """Measure how a ground moves, from its anchor frame both ways."""
-    from hushcore.hold.report import report
+    from hushcore.hold.report import held_otherwise, report
     from hushcore.hold.second import SecondPass
     from hushcore.hold.through import track as follow_both
     from hushcore.media.footage import open_footage
@@ -89,8 +89,8 @@ def track(
     if twice:
         hold.frames.update(SecondPass(hold, data.ground(), method, found.read).run())
     write_json(out, hold.plain())
-    for weak in report(hold):
-        click.echo(weak.words, err=True)
+    for said in (*held_otherwise({n: frame.how for n, frame in hold.frames.items()}), *report(hold)):
+        click.echo(said.words, err=True)
 
 
 @cli.command()

@@ -153,7 +153,7 @@ def _bridged(tracker: Tracker, hold: Hold, read: Reader, number: int, params: F6
     drift = np.where(hidden, np.minimum(best.drift, 1.0 + 0.5 * deep), best.drift).astype(np.float32)
     used = best.cells <= 9
     rms = float(np.sqrt((drift[used] ** 2).mean())) if used.any() else float(drift.mean())
-    return of_measured(replace(best, drift=drift, drift_rms=rms, lost=found is None, trouble=old.trouble))
+    return of_measured(replace(best, drift=drift, drift_rms=rms, lost=found is None, trouble=old.trouble), "hidden")
 
 
 def _corrected(tracker: Tracker, view: object, params: F64, deep: int):  # type: ignore[no-untyped-def]

@@ -121,7 +121,8 @@ class Method:
     is made.
 
     ``motion``: what a plane may do; ``search``: px that a point's window may jump between two frames; ``renew``:
-    whether the template is renewed where the surface changes its look.
+    whether the template is renewed where the surface changes its look; ``seeks``: whether the mark is looked for where
+    the ground slips; ``body``: whether the surface is followed as a stiff body where it turns away.
     """
 
     kind: str = "mesh"
@@ -130,6 +131,8 @@ class Method:
     prep: Prep = field(default_factory=Prep)
     search: tuple[float, float] = SEARCH
     renew: bool = False
+    seeks: bool = True
+    body: bool = True
 
     def check(self) -> None:
         """Raises HushError for a kind, motion or channel that there is not."""

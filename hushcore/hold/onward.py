@@ -134,4 +134,4 @@ class _Walk:
         own = 0.0 if near == hold.anchor else hold.frames[near].drift_rms
         rms = min(WORST, float(np.hypot(own, measured.drift_rms)))  # such errors add up
         share = rms / max(measured.drift_rms, 1e-6)
-        return of_measured(replace(measured, drift=measured.drift * np.float32(share), drift_rms=rms))
+        return of_measured(replace(measured, drift=measured.drift * np.float32(share), drift_rms=rms), "beside")

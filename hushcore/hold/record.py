@@ -15,6 +15,14 @@ from hushcore.hold.state import Measured
 from hushcore.hold.tracker import Tracker
 
 Reader = Callable[[int], Codes]
+# How a frame is held that was not followed from frame to frame, or not only
+HOW = {
+    "body": "as a stiff body",
+    "mark": "found by the mark itself",
+    "hidden": "carried over what hid it",
+    "beside": "from the frame beside it",
+    "second": "by a second pass",
+}
 
 
 @dataclass(frozen=True)
@@ -22,7 +30,7 @@ class HoldFrame:
     """One frame: map parameters, drift per cell (px), its RMS, seen share of the ground, whether it was lost.
 
     ``cells``: how far each cell was used (see ``tracker.Measured``), none in old files; ``trouble``: a key of
-    ``trouble.WORDS`` or nothing.
+    ``trouble.WORDS`` or nothing; ``how``: a key of ``HOW``, or nothing where it was followed from frame to frame.
     """
 
     params: F64
@@ -32,6 +40,7 @@ class HoldFrame:
     lost: bool
     cells: np.ndarray | None = None
     trouble: str = ""
+    how: str = ""
 
 
 @dataclass
@@ -132,7 +141,7 @@ def frame_plain(frame: HoldFrame) -> dict[str, Any]:
         "drift": np.round(frame.drift, 3).tolist(),
         "drift_rms": round(frame.drift_rms, 4), "seen": round(frame.seen, 4), "lost": frame.lost,
         "cells": None if frame.cells is None else ["".join(CELL_CODES[c] for c in row) for row in frame.cells],
-        "trouble": frame.trouble,
+        "trouble": frame.trouble, "how": frame.how,
     }  # fmt: skip
 
 
@@ -143,14 +152,15 @@ def frame_of(stored: dict[str, Any]) -> HoldFrame:
     return HoldFrame(
         np.asarray(stored["params"], float), np.asarray(stored["drift"], np.float32),
         float(stored["drift_rms"]), float(stored["seen"]), bool(stored["lost"]), cells, stored.get("trouble", ""),
+        stored.get("how", ""),
     )  # fmt: skip
 
 
-def of_measured(measured: Measured) -> HoldFrame:
-    """A tracker's result as a frame of a hold, rounded as it is stored so that both compute the same."""
+def of_measured(measured: Measured, how: str = "") -> HoldFrame:
+    """A tracker's result as a frame of a hold, rounded as it is stored so that both compute the same. ``how``: of ``HOW``."""
     return frame_of(frame_plain(HoldFrame(
         measured.params, measured.drift, measured.drift_rms, measured.seen, measured.lost, measured.cells,
-        measured.trouble,
+        measured.trouble, how,
     )))  # fmt: skip
 
 

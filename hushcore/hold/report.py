@@ -6,8 +6,9 @@ from itertools import groupby
 
 import numpy as np
 
+from hushcore.hold.bridge import runs
 from hushcore.hold.confidence import CELL
-from hushcore.hold.record import Hold, HoldFrame
+from hushcore.hold.record import HOW, Hold, HoldFrame
 from hushcore.hold.state import NOT_READ, OFF_FRAME
 from hushcore.hold.trouble import WORDS
 
@@ -16,6 +17,7 @@ HIDDEN = 3  # a cell that is used less than this (of 9) is covered or has change
 SLIPPED = 15.0  # px: above it the figure only says that the surface may be anywhere
 COVERED = 0.35  # of the ground hidden while the rest still holds
 MOSTLY = 0.85  # of the ground hidden: there is nothing left to ignore it for
+FEW = 3  # stretches that are told one by one
 PARTLY = 0.15  # share of the ground off the frame, or not seen, that is worth a word
 
 
@@ -33,6 +35,15 @@ class Weak:
     worst: int
     words: str
     place: tuple[float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Otherwise:
+    """Frames that were not simply followed, from ``first`` on; ``how``: a key of ``record.HOW``."""
+
+    how: str
+    first: int
+    words: str
 
 
 @dataclass(frozen=True)
@@ -73,6 +84,26 @@ def weak_stretches(notes: Mapping[int, Note], anchor: int) -> list[Weak]:
         if kind:
             found.append(_weak(kind, stretch, notes, anchor))
     return found
+
+
+def held_otherwise(hows: Mapping[int, str]) -> list[Otherwise]:
+    """A line for each way in which frames are held that were not simply followed. ``hows``: a key of ``HOW``, or nothing,
+    for each held frame."""
+    found = []
+    for how, words in HOW.items():
+        frames = sorted(number for number, one in hows.items() if one == how)
+        if frames:
+            count = "all frames" if len(frames) == len(hows) else f"{len(frames)} frame{'s' * (len(frames) > 1)}"
+            found.append(Otherwise(how, frames[0], f"{count} {words}, {_where(frames)}"))
+    return found
+
+
+def _where(frames: list[int]) -> str:
+    """Stretches of ascending frames; many of them as the whole in which they lie."""
+    parts = runs(frames)
+    if len(parts) > FEW:
+        return f"between {frames[0]} and {frames[-1]}"
+    return ", ".join(str(first) if first == last else f"{first} to {last}" for first, last in parts)
 
 
 def _kind(note: Note) -> str:

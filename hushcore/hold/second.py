@@ -108,7 +108,9 @@ class SecondPass:
         before, after = (self.tracker.agreement(view, place) for place in (params, made))
         if after < before - WORSE:
             return old
-        return of_measured(replace(self.judged(number, view, made), lost=False, trouble=old.trouble))
+        return of_measured(
+            replace(self.judged(number, view, made), lost=False, trouble=old.trouble), old.how or "second"
+        )
 
     def judged(self, number: int, view: View, params: F64) -> Measured:
         """A frame that is held by ``params``, as the anchor frame's own picture judges what is seen of it."""

@@ -220,7 +220,7 @@ class _Seeker:
             self.pace = self.pace.having_gone(best, near, abs(number - near))
         self.alike[number] = like
         measured = self.tracker.judged(self.tracker.look(luma, number, best), best)[0]
-        return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))
+        return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble), "mark")
 
     def _least(self, number: int, near: int) -> float:
         """How like itself the mark must be to be found: less where it fades from frame to frame."""

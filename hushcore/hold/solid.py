@@ -42,7 +42,7 @@ def turned(hold: Hold, ground: Ground, method: Method, read: Reader) -> Iterator
     doubtful = {n for n, row in hold.frames.items() if n not in hold.keys and row.drift_rms > DOUBT}
     known = sorted({hold.anchor, *hold.frames} - doubtful)
     held = [n for n in known if n == hold.anchor or not hold.frames[n].lost]  # others lie on a bridge
-    if not method.bends or ground.stands or not doubtful or len(held) < FEWEST:
+    if not (method.body and method.bends) or ground.stands or not doubtful or len(held) < FEWEST:
         return
     seen = _sightings(hold, ground, held)
     guess = _believed(seen)
@@ -149,7 +149,7 @@ class _Walk:
 
     def _held(self, number: int, laid: Laid) -> HoldFrame:
         measured = self.again.judged(number, laid.view, self._params(laid.pose))
-        return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble))
+        return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble), "body")
 
     def _better(self, number: int, laid: Laid, taken: bool) -> bool:
         """Whether the body rather than the mesh says where the surface is. A mesh bends until the ground looks like itself, so

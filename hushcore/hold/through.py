@@ -88,14 +88,15 @@ def mended(
     (``outline``: (n, 2), anchor px) is found elsewhere, those on which the surface was hidden, and all of them where a
     second pass makes the hold steadier."""
     sure = set()
-    for number, frame in sought(hold, ground, method, read, outline) if outline is not None else ():
+    mark = outline if method.seeks else None
+    for number, frame in sought(hold, ground, method, read, mark) if mark is not None else ():
         if not frame.lost:
             sure.add(number)
         yield number, frame
     for number, frame in _bridged(hold, ground, method, read, outline, sure):
         hold.frames[number] = frame
         yield number, frame
-    yield from onward(hold, ground, method, read, outline) if outline is not None else ()
+    yield from onward(hold, ground, method, read, mark) if mark is not None else ()
     for number, frame in steadied(hold, ground, method, read, outline) if outline is not None else ():
         hold.frames[number] = frame
         yield number, frame

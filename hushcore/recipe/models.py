@@ -134,6 +134,8 @@ class MethodData(Plain):
         default=(24.0, 24.0), description="px that a point's window may jump between two frames."
     )
     renew: bool = Field(default=False, description="Renew the template where the surface changes its look.")
+    seeks: bool = Field(default=True, description="Look for the mark where the ground slips.")
+    body: bool = Field(default=True, description="Follow it as a stiff body where it turns away.")
     reads: Literal["shot", "below"] = Field(
         default="shot", description="Measured on the footage as shot, or on the result of the fixes below."
     )
@@ -147,6 +149,8 @@ class MethodData(Plain):
             self.prep.prep(),
             self.search,
             self.renew,
+            self.seeks,
+            self.body,
         )
 
     def taking(self, surface: str) -> "MethodData":
@@ -320,6 +324,7 @@ class HoldFrameData(Plain):
         default=None, description="0..9: how far a cell was used; o: off the frame; .: not read."
     )
     trouble: str = ""
+    how: str = Field(default="", description="mark, hidden, beside, second, body; empty: followed from frame to frame.")
 
 
 class HoldData(Plain):

@@ -28,6 +28,7 @@ from api.fix_schemas import (
     IssueOut,
     KeyOut,
     LoudOut,
+    OtherwiseOut,
     PlateOut,
     StrokeOut,
     WeakOut,
@@ -35,7 +36,7 @@ from api.fix_schemas import (
 from hushcore.edge.outline import Nodes
 from hushcore.errors import HushError
 from hushcore.hold.confidence import CELL
-from hushcore.hold.report import Note, weak_stretches
+from hushcore.hold.report import Note, held_otherwise, weak_stretches
 from hushcore.plates.plate import still_rect
 from hushcore.recipe.models import FillData, FrontData, Node, NodesKey, OutlineData, SoftenData
 
@@ -57,7 +58,7 @@ def hold_out(hold: Hold, rows: list[HoldFrame] | None = None) -> HoldOut:
         for row in rows
     }
     return HoldOut(
-        id=hold.id, kind=hold.said, method=hold.method, anchor=hold.anchor, first=hold.first, last=hold.last,
+        id=hold.id, kind=hold.kind, method=hold.method, anchor=hold.anchor, first=hold.first, last=hold.last,
         state=hold.state, work=hold.work, done=hold.passed + sum(row.hold_id == hold.id for row in rows), wanted=hold.wanted,
         problem=hold.problem, settling=hold.settling, trying=hold.trying, ground=hold.ground, grid=hold.grid,
         still_left=rect.left, still_top=rect.top,
@@ -65,13 +66,14 @@ def hold_out(hold: Hold, rows: list[HoldFrame] | None = None) -> HoldOut:
         cell=CELL,
         frames=[
             HeldOut.model_construct(
-                frame=row.frame, drift=round(row.drift_rms, 2), seen=row.seen, lost=row.lost, trouble=row.trouble,
+                frame=row.frame, drift=round(row.drift_rms, 2), seen=row.seen, lost=row.lost, trouble=row.trouble, how=row.how,
                 hidden=row.hidden, off=row.off, by=row.hold_id,
             )
             for row in rows
         ],
         keys=[KeyOut(frame=int(frame), pins=key["pins"]) for frame, key in sorted(hold.keys.items(), key=lambda k: int(k[0]))],
         weak=[WeakOut(**asdict(weak)) for weak in weak_stretches(notes, hold.anchor)],
+        otherwise=[OtherwiseOut(**asdict(one)) for one in held_otherwise({row.frame: row.how for row in rows})],
     )  # fmt: skip
 
 

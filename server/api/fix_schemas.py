@@ -73,6 +73,7 @@ class HeldOut(BaseModel):
     seen: float
     lost: bool
     trouble: str
+    how: str = Field(description="mark, hidden, beside, second or body; empty: followed from frame to frame.")
     hidden: float
     off: float
     by: int = Field(description="The hold that measured it: its map never changes.")
@@ -94,6 +95,14 @@ class WeakOut(Schema):
     worst: int
     words: str
     place: Point | None
+
+
+class OtherwiseOut(Schema):
+    """Frames that were not simply followed, from ``first`` on, and how they are held."""
+
+    how: str
+    first: int
+    words: str
 
 
 class GridOut(Schema):
@@ -136,6 +145,7 @@ class HoldOut(Schema):
     frames: list[HeldOut]
     keys: list[KeyOut]
     weak: list[WeakOut]
+    otherwise: list[OtherwiseOut]
 
 
 class HoldMapOut(Schema):

@@ -24,6 +24,7 @@ from deliveries.ordering import totals
 from deliveries.sheets import FONTS, Crops, Cut
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
+from hushcore.hold.report import held_otherwise
 from hushcore.tells.measure import NAMES
 
 WIDE = 900  # px of a whole frame
@@ -115,6 +116,8 @@ def _words(fix: Fix) -> str:
     ]
     if hold is not None:
         parts.append(f"held as {hold.kind}, anchor {hold.anchor}")
+        rows = hold.known.defer("data")
+        parts += [one.words for one in held_otherwise({row.frame: row.how for row in rows if not row.gone})]
     parts.append(f"light {document['match']['light']}, grain {document['match']['grain']}")
     return ", ".join(parts)
 

@@ -78,7 +78,8 @@ def track(document: Document, fix: Fix, ground: GroundData, method: MethodData, 
 
 
 def _alike(one: Hold, other: Hold) -> bool:
-    return (one.ground, one.method, one.anchor) == (other.ground, other.method, other.anchor)
+    methods = [MethodData.model_validate(hold.method) for hold in (one, other)]  # older rows lack what is newer
+    return methods[0] == methods[1] and (one.ground, one.anchor) == (other.ground, other.anchor)
 
 
 def mask(hold: Hold, frames: Iterable[int]) -> None:

@@ -52,17 +52,13 @@ class Hold(models.Model):
     stop_asked = models.BooleanField(default=False)
     settling = models.BooleanField(default=False, help_text="It is measured, and looked at once more where it is weak.")
     trying = models.CharField(max_length=12, blank=True, help_text="The surface that is tried, before one is chosen.")
+    trying_way = models.SmallIntegerField(null=True, help_text="The direction that tries them; the other waits.")
     problem = models.TextField(blank=True)
     made = models.DateTimeField(auto_now_add=True)
 
     @property
     def running(self) -> bool:
         return self.state in (self.State.WAITING, self.State.TRACKING)
-
-    @property
-    def said(self) -> str:
-        """Its kind as it was asked for, while it is found out (one direction tries, and marks the row as its own)."""
-        return "auto" if self.method.get("kind") == "auto" else self.kind
 
     @property
     def known(self) -> models.QuerySet["HoldFrame"]:
@@ -99,6 +95,7 @@ class HoldFrame(models.Model):
     seen = models.FloatField(default=0.0)
     lost = models.BooleanField(default=False)
     trouble = models.CharField(max_length=8, blank=True)
+    how = models.CharField(max_length=8, blank=True, help_text="How its place was found: a key of hushcore's HOW.")
     hidden = models.FloatField(default=0.0)
     off = models.FloatField(default=0.0)
     place = models.JSONField(null=True)

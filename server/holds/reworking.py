@@ -31,7 +31,10 @@ def made_anew(hold: Hold, engine: EngineHold, read: Reader) -> Iterator[tuple[in
         for number, params in made.items():
             old = engine.frames[number]
             judged = of_measured(tracker.place(read(number), number, params))
-            yield number, Measured(params, judged.drift, judged.drift_rms, old.seen, old.lost, old.cells, old.trouble)
+            yield (
+                number,
+                Measured(params, judged.drift, judged.drift_rms, old.seen, old.lost, old.cells, old.trouble, old.how),
+            )
     else:
         yield from _redone(hold, engine, ground, method, read)
 

@@ -18,7 +18,7 @@ def row_of(hold: Hold, number: int, frame: EngineFrame, clear: Clarity | None = 
     note = note_of(frame, (hold.corner[0], hold.corner[1]) if hold.corner else (0, 0))
     return HoldFrame(
         hold=hold, frame=number, data=frame_plain(frame), drift_rms=frame.drift_rms, seen=frame.seen, lost=frame.lost,
-        trouble=frame.trouble, hidden=note.hidden, off=note.off, place=note.place,
+        trouble=frame.trouble, how=frame.how, hidden=note.hidden, off=note.off, place=note.place,
         worth=clear.worth if clear else 0.0, clarity=asdict(clear) if clear else None,
     )  # fmt: skip
 

@@ -72,12 +72,10 @@ def _method_known(hold: Hold, direction: int) -> bool:
     """Whether the surface is known; one direction tries, the other waits for what it finds."""
     if hold.method["kind"] != "auto":
         return True
-    mine = f"trying {direction}"
-    Hold.objects.filter(id=hold.id, kind="auto").update(kind=mine)
-    hold.refresh_from_db(fields=["kind", "method"])
-    if hold.kind == mine:
+    Hold.objects.filter(id=hold.id, trying_way=None).update(trying_way=direction)
+    hold.refresh_from_db(fields=["kind", "method", "trying_way"])
+    if hold.trying_way == direction and hold.method["kind"] == "auto":
         try_surfaces(hold)
-        return True
     return bool(hold.method["kind"] != "auto")
 
 

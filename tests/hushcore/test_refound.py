@@ -15,7 +15,7 @@ from hushcore.hold.nearer import nearer, squeezed
 from hushcore.hold.picture import PLAIN, look_at
 from hushcore.hold.record import Hold
 from hushcore.hold.refound import Pace, unbelieved
-from hushcore.hold.report import Note, weak_stretches
+from hushcore.hold.report import Note, held_otherwise, weak_stretches
 from hushcore.hold.seek import sought
 from hushcore.hold.still import Ground, make_still
 from tests.hushcore.test_hold import codes_of, warped
@@ -99,6 +99,19 @@ def test_drift_is_told_where_it_is_largest_and_not_where_most_is_covered():
     (weak,) = weak_stretches(notes, anchor=0)
     assert (weak.kind, weak.worst) == ("drift", 2)
     assert "8.8 px from 1 to 2, most at 2" in weak.words
+
+
+def test_frames_that_were_not_simply_followed_are_told_a_line_for_each_way():
+    hows = dict(enumerate(["", "mark", "", "body", "body", "body", "", "body"], 11))
+    assert [(one.first, one.words) for one in held_otherwise(hows)] == [
+        (14, "4 frames as a stiff body, 14 to 16, 18"),
+        (12, "1 frame found by the mark itself, 12"),
+    ]
+    (all_of_them,) = held_otherwise({11: "second", 12: "second"})
+    assert all_of_them.words == "all frames by a second pass, 11 to 12"
+    (spread,) = held_otherwise(dict(enumerate(["hidden", "", "hidden", "", "hidden", "", "hidden"], 11)))
+    assert spread.words == "4 frames carried over what hid it, between 11 and 17"
+    assert held_otherwise({11: "", 12: ""}) == []
 
 
 BOX = Rect(120, 120, 392, 392)

@@ -74,7 +74,16 @@ def test_a_mark_is_found_again_where_the_hold_slipped():
     assert sorted(found) == list(GONE)
     assert max(off(hold, n) for n in range(1, COUNT)) < 0.5
     assert not any(frame.lost for frame in found.values())
+    assert {frame.how for frame in found.values()} == {"mark"}
     assert max(frame.drift_rms for frame in found.values()) < 5
+
+
+def test_the_mark_is_not_looked_for_where_the_method_says_so():
+    hold = slipped()
+    list(mended(hold, GROUND, replace(PLANE, seeks=False), shot, LOOP))
+    assert off(hold, 9) > 39
+    list(mended(hold, GROUND, PLANE, shot, LOOP))
+    assert off(hold, 9) < 0.5
 
 
 def test_a_frame_that_slipped_for_a_moment_is_told_by_its_neighbours():

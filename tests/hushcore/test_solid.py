@@ -35,7 +35,7 @@ def found(hold: Hold, read=drums.read) -> dict[int, float]:
     out = {}
     for frame, row in turned(hold, GROUND, Method("mesh"), read):
         hold.frames[frame] = row
-        assert not row.lost
+        assert (row.lost, row.how) == (False, "body")
         out[frame] = off(hold, frame)
     return out
 
@@ -52,6 +52,10 @@ def test_a_drum_that_turns_away_is_held_until_little_of_it_is_seen(taken):
     assert max(taken) >= COUNT - 3
     assert off(before, max(taken)) > 15
     assert max(taken.values()) < 1.5
+
+
+def test_it_can_be_switched_off():
+    assert list(turned(drums.held(range(LAST)), GROUND, Method("mesh", body=False), drums.read)) == []
 
 
 def test_frames_that_are_held_stay(taken):

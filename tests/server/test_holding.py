@@ -298,7 +298,7 @@ def test_a_ground_that_no_surface_holds_ends_both_directions(web, shot, footage,
     made = web.post(f"/api/shots/{shot.id}/circle", {"frame": 1004, "loop": loop()}, "application/json").json()
     work()
     hold = web.get(f"/api/holds/{made['hold']['id']}").json()
-    assert hold["state"] == "failed"
+    assert (hold["state"], hold["trying"]) == ("failed", "")
     assert "no texture" in hold["problem"]
     assert not ProcrastinateJob.objects.filter(task_name="track", status="todo").exists()
 
@@ -396,7 +396,12 @@ def test_a_mark_is_looked_for_where_its_hold_slipped_and_the_screens_are_told(ha
         errors = [np.abs(engine.at(n).forward(SPOT) - truth(n)).max() for n in (1005, 1006)]
         assert bool(max(errors) < 0.5) is mended, errors
         assert told == [True]
-        assert now(hands)["hold"]["settling"] is False
+        after = now(hands)["hold"]
+        assert after["settling"] is False
+        assert [one["words"] for one in after["otherwise"]] == [FOUND_BY_MARK] * mended
+
+
+FOUND_BY_MARK = "2 frames found by the mark itself, 1005 to 1006"
 
 
 def slip(hold: Hold, number: int, by: float) -> None:

@@ -35,6 +35,9 @@ def unpacked(stream: bytes) -> bytes:
 
 
 def test_a_report_as_pdf_html_and_picture(web, told, work):
+    from holds.models import HoldFrame
+
+    HoldFrame.objects.filter(frame__in=(1006, 1007)).update(how="body")
     at = f"/api/shots/{told.id}/report"
     assert web.get(at).json()["asked"] is False
     assert web.get(f"{at}/report.pdf").json()["kind"] == "not-found"
@@ -43,6 +46,7 @@ def test_a_report_as_pdf_html_and_picture(web, told, work):
     assert web.get(at).json()["made"]
     page = web.get(f"{at}/report.html").content.decode()
     assert "Watch &lt;this&gt; &amp; that" in page
+    assert "2 frames as a stiff body, 1006 to 1007" in page
     assert "0 of 2,246,400 values changed outside the mattes" in page
     assert "http://" not in page.replace("http://www.w3.org", "")
     assert "https://" not in page

@@ -132,6 +132,7 @@ function held(told: Told) {
         lost: told.lost ?? false,
         seen: 1,
         trouble: "",
+        how: "",
         hidden: 0,
         off: 0,
         by: told.hold!,

@@ -3451,6 +3451,11 @@ export interface components {
             lost: boolean;
             /** Trouble */
             trouble: string;
+            /**
+             * How
+             * @description mark, hidden, beside, second or body; empty: followed from frame to frame.
+             */
+            how: string;
             /** Hidden */
             hidden: number;
             /** Off */
@@ -3528,6 +3533,8 @@ export interface components {
             keys: components["schemas"]["KeyOut"][];
             /** Weak */
             weak: components["schemas"]["WeakOut"][];
+            /** Otherwise */
+            otherwise: components["schemas"]["OtherwiseOut"][];
         };
         /**
          * IssueOut
@@ -3717,6 +3724,18 @@ export interface components {
              */
             renew: boolean;
             /**
+             * Seeks
+             * @description Look for the mark where the ground slips.
+             * @default true
+             */
+            seeks: boolean;
+            /**
+             * Body
+             * @description Follow it as a stiff body where it turns away.
+             * @default true
+             */
+            body: boolean;
+            /**
              * Reads
              * @description Measured on the footage as shot, or on the result of the fixes below.
              * @default shot
@@ -3770,6 +3789,18 @@ export interface components {
             frame: number;
             /** Nodes */
             nodes: components["schemas"]["Node"][];
+        };
+        /**
+         * OtherwiseOut
+         * @description Frames that were not simply followed, from ``first`` on, and how they are held.
+         */
+        OtherwiseOut: {
+            /** How */
+            how: string;
+            /** First */
+            first: number;
+            /** Words */
+            words: string;
         };
         /**
          * OutlineData

@@ -31,6 +31,7 @@ const held = (frame: number, by: number) => ({
   seen: 1,
   lost: false,
   trouble: "",
+  how: "",
   hidden: 0,
   off: 0,
 });

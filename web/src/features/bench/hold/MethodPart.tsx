@@ -1,7 +1,7 @@
 import { useRef } from "react";
 import { csrf, type Fix, type Method } from "../../../api/client";
 import { keepFix, send } from "../../../api/queries";
-import { Button, Choice, Select, Slider } from "../../../ui/controls";
+import { Button, Check, Choice, Select, Slider } from "../../../ui/controls";
 import { say } from "../../../ui/messages";
 import { useBench } from "../store";
 import { isPointed, redraft, TOOK, wanted } from "./draft";
@@ -102,6 +102,18 @@ export function MethodPart({ fix, hold }: PartProps) {
         />
         Renew the template where it changes its look
       </label>
+      <Check
+        words="Look for the mark where the ground slips"
+        on={method.seeks ?? true}
+        set={(seeks) => change({ seeks, took: method.took })}
+      />
+      {method.kind !== "planar" && !isPointed(method.kind) && (
+        <Check
+          words="Follow a stiff body where it turns away"
+          on={method.body ?? true}
+          set={(body) => change({ body, took: method.took })}
+        />
+      )}
       <div className="stitch-t flex flex-col gap-1 pt-2">
         <div className="flex items-center justify-between">
           <span className="text-soft">For the tracker only</span>

@@ -43,6 +43,7 @@ export function TrackPart(props: PartProps) {
       <p className="text-soft" role="status">
         {progress(props)}
       </p>
+      <Otherwise {...props} />
       <div className="flex flex-wrap gap-1.5">
         {busy ? (
           <Button onClick={() => changes.ask("stop")}>Stop</Button>
@@ -125,6 +126,28 @@ function progress({ hold }: PartProps): string {
     return `Held on ${held} frames. Looking once more where it is weak: for the mark, in its clearest channel, on a wider ground, as a stiff body.`;
   if (held >= total) return `Held on all ${held} frames, anchor ${hold.anchor}${lost ? `; lost on ${lost}` : ""}`;
   return `${hold.state === "stopped" ? "Stopped. " : ""}Held on ${held} of ${total} frames, anchor ${hold.anchor}${lost ? `; lost on ${lost}` : ""}`;
+}
+
+/** Which frames were not simply followed, and how they are held; a click goes to the first. */
+function Otherwise({ hold }: PartProps) {
+  const set = useBench((state) => state.set);
+  if (hold.otherwise.length === 0 || running(hold) || hold.settling) return null;
+  return (
+    <ul aria-label="Held otherwise" className="flex flex-col">
+      {hold.otherwise.map(({ how, first, words }) => (
+        <li key={how}>
+          <button
+            type="button"
+            title="Go there. What is tried is chosen in Method"
+            className="w-full rounded-md px-1.5 py-0.5 text-left text-[11.5px] text-faint hover:bg-felt-2"
+            onClick={() => set({ frame: first, playing: false, main: "shot" })}
+          >
+            {words}
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
 }
 
 /** Going on from the frame that is looked at. */
