@@ -89,8 +89,10 @@ def track(
     if twice:
         hold.frames.update(SecondPass(hold, data.ground(), method, found.read).run())
     write_json(out, hold.plain())
-    for said in (*held_otherwise({n: frame.how for n, frame in hold.frames.items()}), *report(hold)):
-        click.echo(said.words, err=True)
+    for otherwise in held_otherwise({n: frame.how for n, frame in hold.frames.items()}):
+        click.echo(otherwise.words, err=True)
+    for weak in report(hold):
+        click.echo(weak.words, err=True)
 
 
 @cli.command()

@@ -49,7 +49,7 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
         return Laid(codes, spot.target, np.zeros_like(matte), seen, light)
     own = None if made_of.scale is None else sampling.sampled(made_of.scale, spot.map_x, spot.map_y)
     beneath = fix.encoding.decode(three(codes[spot.target.slices]))
-    made = _made(made_of, own, beneath, spot, fix)
+    made, whole = _made(made_of, own, beneath, spot, fix)
     mixed = np.asarray(beneath + matte[..., None] * (made - beneath), np.float32)
     kept = None if own is None else np.clip(own, 0, 1)
     if made_of.least is not None and kept is not None:
@@ -57,7 +57,7 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
         mixed = _left(mixed, beneath, least)
         kept = np.where(least > 0, np.sqrt(kept), kept)  # tonal values are about the root of light
     grain, smoothly = fix.evidence.grain, False
-    if grain is not None and made_of.grain > 0:
+    if grain is not None and made_of.grain > 0 and not whole:
         noise = own_grain(codes, frame, seen, made_of, fix)
         if noise is not None:
             # it has been rounded once, and would be roughened
@@ -69,18 +69,21 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     return Laid(laid, spot.target, matte, seen, light, made_of.lights)
 
 
-def _made(made_of: Candidate, own: F32 | None, beneath: F32, spot: Place, fix: Fix) -> F32:
-    """The patch in the frame, linear; ``own``: of the frame's own picture ``beneath``."""
+def _made(made_of: Candidate, own: F32 | None, beneath: F32, spot: Place, fix: Fix) -> tuple[F32, bool]:
+    """The patch in the frame, linear, and whether it is the frame's own picture, with its grain; ``own``: of the frame's
+    picture ``beneath``."""
     made = sampling.sampled(made_of.added, spot.map_x, spot.map_y)
     if own is not None:
-        return np.asarray(made + own * beneath, np.float32)
+        return np.asarray(made + own * beneath, np.float32), False
     if not fix.plan.stands:
-        return made
-    made = carried(beneath, made, spot.cover, fix.encoding)
+        return made, False
     veil = fix.evidence.veil
     if veil is None or not fix.plan.shows_through or fix.plan.match.veil == "off" or veil.rect != spot.target:
-        return made
-    return veil.lifted(beneath, made, spot.cover, fix.encoding)
+        return carried(beneath, made, spot.cover, fix.encoding), False
+    whole = veil.whole(beneath, spot.cover, fix.encoding)
+    if whole is not None:
+        return whole, True
+    return veil.lifted(beneath, carried(beneath, made, spot.cover, fix.encoding), spot.cover, fix.encoding), False
 
 
 def _left(mixed: F32, beneath: F32, least: F32) -> F32:
@@ -97,7 +100,7 @@ def under_mark(codes: Codes, frame: int, fix: Fix) -> tuple[Rect, F32, F32, F32]
     if seen is None:
         return None
     beneath = fix.encoding.decode(three(codes[seen.spot.target.slices]))
-    made = _made(candidate(seen, codes, frame, fix), None, beneath, seen.spot, fix)
+    made, _ = _made(candidate(seen, codes, frame, fix), None, beneath, seen.spot, fix)
     return seen.spot.target, beneath, made, seen.spot.cover
 
 

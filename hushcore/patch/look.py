@@ -6,6 +6,7 @@ import numpy as np
 
 from hushcore.arrays import F32, Codes, Mask, most
 from hushcore.edge import unmix
+from hushcore.errors import HushError
 from hushcore.hold.maps import dense_forward
 from hushcore.light.region import CLIP_AT, Pair, Region
 from hushcore.light.standing import without
@@ -70,7 +71,7 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     if spot is None:
         return None
     maps = dense_forward(held, spot.rect)
-    current = sample_linear(codes, *maps, fix.encoding)
+    current = _picture(codes, maps, fix)
     usable = _usable(codes, frame, fix, spot, maps)
     standing = fix.plan.gleam(fix.evidence)
     gleam = None if standing is None else standing.at(*maps)
@@ -83,6 +84,17 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     reading = Reading(frame, fix, spot, maps, current, blurs, CLIP_AT * fix.encoding.white(codes.dtype))
     covering, first = passing(reading, usable)
     return Seen(reading, smeared if fix.plan.match.blur else None, covering, first, gleam)
+
+
+def _picture(codes: Codes, maps: Maps, fix: Fix) -> F32:
+    """The frame on the still surface; black where a mark stands in the frame and the surface under it has left that, as far as
+    its hold knows: nothing of it is usable then."""
+    try:
+        return sample_linear(codes, *maps, fix.encoding)
+    except HushError as error:
+        if error.kind != "outside" or not fix.plan.stands:
+            raise
+        return np.zeros((*maps[0].shape, 3), np.float32)
 
 
 def _free_of(gleam: F32, spot: Place) -> Mask:

@@ -6,10 +6,11 @@ from dataclasses import replace
 import numpy as np
 
 from hushcore.arrays import F32, Rect
+from hushcore.colour.encoding import Encoding
 from hushcore.patch.explain import spread
 from hushcore.patch.fix import Fix, Reader
 from hushcore.patch.lay import under_mark
-from hushcore.patch.veil import Veil, fitted
+from hushcore.patch.veil import AS_BESIDE, Veil, fitted
 
 LOOKS, FEWEST = 24, 8  # frames over the shot
 
@@ -26,7 +27,7 @@ def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
     )
     where: Rect | None = None
     cover: F32 | None = None
-    seen: list[F32] = []
+    seen: list[F32] = []  # linear
     under: list[F32] = []
     for frame in spread(frames, LOOKS):
         found = under_mark(read(frame), frame, plain)
@@ -37,8 +38,18 @@ def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
             where, cover = rect, matte
         if rect != where or not np.array_equal(matte, cover):
             return None  # it is not where it was
-        seen.append(fix.encoding.tonal_of(np.maximum(beneath, 0)))
-        under.append(fix.encoding.tonal_of(np.maximum(made, 0)))
+        seen.append(np.maximum(beneath, 0))
+        under.append(np.maximum(made, 0))
     if where is None or cover is None or len(seen) < FEWEST:
         return None
-    return fitted(where, cover, seen, under)
+    return _fitted(where, cover, seen, under, fix.encoding)
+
+
+def _fitted(where: Rect, cover: F32, seen: list[F32], under: list[F32], encoding: Encoding) -> Veil | None:
+    """A veil from linear frames and pictures: laid over them in tonal values, or in the linear light that a file holds where
+    that brings the picture back as it was."""
+    if encoding.floats_linear:
+        straight = fitted(where, cover, seen, under, linear=True)
+        if straight is not None and straight.rough <= AS_BESIDE:
+            return straight
+    return fitted(where, cover, [encoding.tonal_of(one) for one in seen], [encoding.tonal_of(one) for one in under])

@@ -8,7 +8,7 @@ frame's own picture comes back from under it, whatever is there: a hand, a shado
 import base64
 import zlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import cv2
@@ -30,6 +30,16 @@ GAIN_LEAST = 0.05  # share of what is left unexplained by which the best must be
 # px over which the picture is corrected, and by how much a correction must exceed its own variance: fine ones by far
 GATES = ((8.0, 4.0), (4.0, 5.0), (2.0, 8.0), (1.0, 100.0))
 NEAREST = 0.8  # px over which a correction is judged, at least
+# A film was finished, grain and all, before the veil was laid over it: what is left of its finest detail under the full lines
+# comes back as it was. Coding it afterwards adds what the division makes stronger.
+AS_BESIDE = 1.25  # times the finest detail beside the lines
+BESIDE = (3, 14)  # px from the lines
+LINES = 0.97  # of the picture that passes: less is one of them
+OUTLINE, OUTLINE_SIGMA, STEEP = (
+    0.04,
+    4.0,
+    0.02,
+)  # of a veil that would be left, or be too much; px; change of the share beside it
 UNSEEN, SEEN, SEEN_SIGMA = 0.006, 0.018, 3.0  # tonal: smaller corrections are left; from there on all counts; px
 
 Stack = NDArray[np.float32]
@@ -38,22 +48,66 @@ Stack = NDArray[np.float32]
 @dataclass(frozen=True)
 class Veil:
     """Over ``rect`` of the frame: how much of the picture ``passes`` (h, w; 1 beside the mark), the veil's own ``tone``
-    (h, w, 3; tonal), and the ``noise`` (tonal, a standard deviation) of a frame against it."""
+    (h, w, 3; tonal), the ``noise`` (tonal, a standard deviation) of a frame against it, and how ``rough`` the picture comes
+    back: its finest detail under the full lines, over that beside them. ``linear``: it was laid over linear light, and all
+    this is of that."""
 
     rect: Rect
     passes: F32
     tone: F32
     noise: float
+    rough: float = np.inf
+    linear: bool = False
 
     @property
     def share(self) -> float:
         """Of the picture that passes through its full lines."""
         return float(np.percentile(self.passes[self.passes < 1], FULL)) if (self.passes < 1).any() else 1.0
 
+    def bare(self, frame: F32, cover: F32) -> F32:
+        """The picture (h, w, 3) that is under the veil in a ``frame``, tonal, where ``cover`` says that it lies."""
+        bare = (frame - self.tone) / np.maximum(self.passes, PASSES_LEAST)[..., None]
+        return np.asarray(np.where((cover > 0)[..., None], np.maximum(bare, 0), frame), np.float32)
+
+    def roughness(self, frame: F32, bare: F32) -> float:
+        """The finest detail of what comes back of a frame (tonal), over the frame's beside; not a number where none is seen."""
+        shares = self.passes[self.passes < LINES]
+        if not len(shares):
+            return np.nan
+        full = self.passes <= np.median(shares)
+        out = cv2.distanceTransform((self.passes >= LINES).astype(np.uint8), cv2.DIST_L2, 5)
+        near = (out > BESIDE[0]) & (out < BESIDE[1])
+        under, beside = (np.median(np.abs(side - cv2.GaussianBlur(side, (0, 0), 1.0))[on])
+                         for side, on in ((bare, full), (frame, near)))  # fmt: skip
+        return float(under / beside) if beside > 0 else np.nan
+
+    def whole(self, beneath: F32, cover: F32, encoding: Encoding) -> F32 | None:
+        """The frame's own picture under the veil, linear, as it was before that was laid on it; None where it would come back
+        rougher than it was, or this veil is not what lies on the frame."""
+        if self.rough > AS_BESIDE or (self.passes[cover > 0] < PASSES_LEAST).any():
+            return None
+        frame = np.maximum(beneath, 0)
+        bare = self.bare(frame if self.linear else encoding.tonal_of(frame), cover)
+        if abs(self._outline(bare)) > OUTLINE:
+            return None
+        less = np.clip((1 - self.passes) / (1 - self.share), 0, 1) * np.float32(max(0.0, 1 - 1 / self.rough))
+        fine = bare - cv2.GaussianBlur(bare, (0, 0), 1.0)
+        bare = np.asarray(bare - less[..., None] * fine, np.float32)
+        return bare if self.linear else encoding.from_tonal(bare)
+
+    def _outline(self, bare: F32) -> float:
+        """How much of the veil is still in a picture, or was taken too much."""
+        shape, luma = (side - cv2.GaussianBlur(side, (0, 0), OUTLINE_SIGMA) for side in (1 - self.passes, mean(bare)))
+        steep = np.abs(shape) > STEEP
+        return float((shape * luma)[steep].sum() / (shape * shape)[steep].sum()) if steep.any() else 0.0
+
     def lifted(self, beneath: F32, made: F32, cover: F32, encoding: Encoding) -> F32:
         """The patch ``made`` (h, w, 3) corrected towards what the frame ``beneath`` shows under the veil, both linear, wide
-        differences first, as far as they stand out from the frame's noise."""
+        differences first, as far as they stand out from the frame's noise; as it is where this veil is not what lies on the
+        frame, or is one over linear light."""
         frame, picture = (encoding.tonal_of(np.maximum(side, 0)) for side in (beneath, made))
+        if self.linear or abs(self._outline(self.bare(frame, cover))) > OUTLINE:
+            return made
         on = (cover > 0) & (self.passes >= PASSES_LEAST) & (self.passes < 1)
         passes = np.where(on, self.passes, 1).astype(np.float32)
         apart = np.where(on[..., None], (frame - self.tone) / passes[..., None] - picture, 0).astype(np.float32)
@@ -76,6 +130,7 @@ class Veil:
         packed = np.dstack([self.passes, self.tone]).astype("<f2").tobytes()
         return {
             "rect": [self.rect.left, self.rect.top, self.rect.right, self.rect.bottom], "noise": round(self.noise, 5),
+            "rough": round(self.rough, 3) if np.isfinite(self.rough) else None, "linear": self.linear,
             "maps": base64.b64encode(zlib.compress(packed, 6)).decode(),
         }  # fmt: skip
 
@@ -85,12 +140,18 @@ class Veil:
         rect = Rect(*data["rect"])
         flat = np.frombuffer(zlib.decompress(base64.b64decode(data["maps"])), "<f2").astype(np.float32)
         maps = flat.reshape(rect.height, rect.width, 4)
-        return Veil(rect, np.ascontiguousarray(maps[..., 0]), np.ascontiguousarray(maps[..., 1:]), float(data["noise"]))
+        rough = data.get("rough")
+        return Veil(
+            rect, np.ascontiguousarray(maps[..., 0]), np.ascontiguousarray(maps[..., 1:]), float(data["noise"]),
+            np.inf if rough is None else float(rough), bool(data.get("linear", False)),
+        )  # fmt: skip
 
 
-def fitted(rect: Rect, cover: F32, frames: Sequence[F32], pictures: Sequence[F32]) -> Veil | None:
-    """A veil from some frames of a shot and the ``pictures`` that should be under it (h, w, 3 each; tonal), where ``cover``
-    (h, w) says that the mark lies; None where a see-through one does not explain the frames."""
+def fitted(
+    rect: Rect, cover: F32, frames: Sequence[F32], pictures: Sequence[F32], linear: bool = False
+) -> Veil | None:  # fmt: skip
+    """A veil from some frames of a shot and the ``pictures`` that should be under it (h, w, 3 each; tonal, or ``linear``), where
+    ``cover`` (h, w) says that the mark lies; None where a see-through one does not explain the frames."""
     on: Mask = cover > 0
     if not on.any():
         return None
@@ -107,8 +168,11 @@ def fitted(rect: Rect, cover: F32, frames: Sequence[F32], pictures: Sequence[F32
     whole = np.ones(cover.shape, np.float32)
     tones = np.zeros((*cover.shape, 3), np.float32)
     whole[on], tones[on] = passes, own
-    made = Veil(rect, whole, tones, max(noise, 1e-4))
-    return made if made.share >= PASSES_LEAST else None
+    made = Veil(rect, whole, tones, max(noise, 1e-4), linear=linear)
+    if made.share < PASSES_LEAST:
+        return None
+    rough = [made.roughness(frame, made.bare(frame, cover)) for frame in frames]
+    return replace(made, rough=float(np.nan_to_num(np.median(rough), nan=np.inf)))
 
 
 def _tone(seen: Stack, under: Stack, core: Mask) -> F32 | None:

@@ -1,5 +1,7 @@
 """A see-through mark that stands in the frame: every frame's own picture comes back from under it."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
@@ -8,12 +10,13 @@ import scipy.ndimage as ndi
 from hushcore.arrays import Rect
 from hushcore.colour.encoding import SRGB
 from hushcore.edge.matte import Edge
+from hushcore.hold.record import Hold
 from hushcore.patch.evidence import gather
 from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.patch.veil import PASSES_LEAST, Veil, fitted
-from hushcore.plates.plate import make_plate
+from hushcore.plates.plate import Plate, make_plate
 from tests.hushcore.walls import ANCHOR, COUNT, HEIGHT, WIDTH, Wall, X, Y, shift
 
 SIDE, GRAIN, TONE = 140, 0.006, 0.93
@@ -98,6 +101,66 @@ def test_it_is_kept_with_the_evidence():
     np.testing.assert_allclose(again.tone, veil.tone, atol=1e-3)
 
 
+# -- laid over the finished film, grain and all
+
+
+def grained(frame: int) -> np.ndarray:
+    """The finished film's own picture."""
+    grain = np.random.default_rng(frame).normal(0, GRAIN, (SIDE, SIDE, 3))
+    return np.maximum(truth(frame) + grain, 0).astype(np.float32)
+
+
+def over(picture: np.ndarray, share: float, tone: float = TONE) -> np.ndarray:
+    cover = share * lines()[..., None]
+    return (picture * (1 - cover) + tone * cover).astype(np.float32)
+
+
+@pytest.fixture(scope="module")
+def finished() -> Veil:
+    """Found from what is wrong on half of the frames, as where a surface is lost."""
+    frames = range(24)
+    pictures = [surface(n if n % 2 else n + 9) for n in frames]
+    veil = fitted(RECT, lines(), [over(grained(n), 0.6) for n in frames], pictures)
+    assert veil is not None
+    return veil
+
+
+def test_what_was_finished_before_comes_back_grain_and_all(finished):
+    assert finished.rough == pytest.approx(1, abs=0.06)
+    for frame in (5, 21):
+        whole = finished.whole(linear(over(grained(frame), 0.6)), lines(), SRGB)
+        off = np.abs(SRGB.tonal_of(whole) - grained(frame))
+        assert off[lines() > 0].mean() < GRAIN / 2
+        assert np.percentile(off, 99) < 2 * GRAIN
+
+
+def test_grain_that_lies_over_it_would_come_back_stronger():
+    veil = found(0.6)
+    assert veil.rough > 1.8
+    assert veil.whole(linear(under(5, 0.6)), lines(), SRGB) is None
+
+
+def test_where_it_does_not_lie_on_a_frame_nothing_is_taken_off(finished):
+    """A station takes its overlay away for a while."""
+    plain, made = linear(grained(5)), linear(surface(5))
+    assert finished.whole(plain, lines(), SRGB) is None
+    assert finished.lifted(plain, made, lines(), SRGB) is made
+
+
+def test_it_may_lie_over_linear_light():
+    frames = range(24)
+    light = [linear(grained(n)) for n in frames]
+    seen, under_it = [over(one, 0.6, 0.8) for one in light], [linear(surface(n)) for n in frames]
+    veil = fitted(RECT, lines(), seen, under_it, linear=True)
+    assert veil.rough == pytest.approx(1, abs=0.1)
+    whole = veil.whole(seen[5], lines(), SRGB)
+    assert np.abs(SRGB.tonal_of(whole) - grained(5))[lines() > 0].mean() < GRAIN / 2
+    kept = Evidence.of(Evidence(veil=veil).plain()).veil
+    assert (kept.linear, kept.rough) == (True, pytest.approx(veil.rough, abs=1e-3))
+    bent = fitted(RECT, lines(), *([SRGB.tonal_of(one) for one in side] for side in (seen, under_it)))
+    assert bent is None or bent.rough > veil.rough
+
+
 # -- a whole shot
 
 LOGO = np.array([[150, 90], [230, 90], [230, 150], [150, 150]], float)
@@ -117,15 +180,40 @@ class Overlaid(Wall):
         return SRGB.encode(SRGB.from_tonal(tonal.astype(np.float32)), np.uint16)
 
 
-def test_who_passes_under_an_overlay_is_seen_where_it_was(texture, held):
-    wall = Overlaid(texture, somebody=True)
-    plan = Plan(Edge.of(LOGO, 0, 4), Match(), stands=True)
+PLAN = Plan(Edge.of(LOGO, 0, 4), Match(), stands=True)
+
+
+def plates_of(wall: Wall, hold: Hold) -> list[tuple[int, Plate]]:
+    """The anchor frame with the overlay taken off as it truly is."""
     codes = wall.read(ANCHOR)
     dx, dy = shift(ANCHOR)
     clean = SRGB.encode(wall.surface(X - dx, Y - dy).astype(np.float32), np.uint16)
     painted = codes.copy()
     painted[95:145, 155:225] = clean[95:145, 155:225]
-    plates = [(ANCHOR, make_plate(codes, held, ANCHOR, [], painted, SRGB))]
+    return [(ANCHOR, make_plate(codes, hold, ANCHOR, [], painted, SRGB))]
+
+
+def test_a_surface_that_is_lost_or_said_to_have_left_the_picture_takes_nothing_from_what_shows_through(texture, held):
+    wall = Overlaid(texture, somebody=True)
+    lost = replace(held, frames=dict(held.frames))
+    for n, row in held.frames.items():
+        away = np.array(row.params)
+        away[0, 2] += 4000 * (n > 9)
+        lost.frames[n] = replace(row, params=away, lost=n > 3)
+    plates = plates_of(wall, lost)
+    evidence = gather(wall.read, lost, PLAN.edge, SRGB, PLAN, plates)
+    assert evidence.veil is not None
+    assert evidence.veil.share == pytest.approx(0.35, abs=0.08)
+    fix = make_fix(lost, PLAN, plates, evidence, None, wall.read, 0)
+    laid = SRGB.tonal(lay(wall.read(12), 12, fix).codes)
+    before, after = (np.abs(side - SRGB.tonal_of(wall.linear(12)))[105:136, 165:216].mean()
+                     for side in (SRGB.tonal(wall.read(12)), laid))  # fmt: skip
+    assert after < 0.25 * before
+
+
+def test_who_passes_under_an_overlay_is_seen_where_it_was(texture, held):
+    wall = Overlaid(texture, somebody=True)
+    plan, plates = PLAN, plates_of(wall, held)
     evidence = gather(wall.read, held, plan.edge, SRGB, plan, plates)
     assert evidence.veil is not None
     assert evidence.veil.share == pytest.approx(0.35, abs=0.08)
