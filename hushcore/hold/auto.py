@@ -79,7 +79,8 @@ def chosen(
 
 
 def _like(surface: Method, method: Method) -> Method:
-    return replace(surface, prep=method.prep, search=method.search, renew=method.renew)
+    asked = {name: getattr(method, name) for name in ("prep", "search", "renew", "seeks", "body")}
+    return replace(surface, **asked)
 
 
 def _tried(

@@ -170,7 +170,8 @@ def make_still(anchor_luma: F32, ground: Ground, rect: Rect, prep: Prep = PLAIN,
         inside.top - view.rect.top : inside.bottom - view.rect.top,
         inside.left - view.rect.left : inside.right - view.rect.left,
     ]
-    _check_texture(prep.apply(anchor_luma[inside.slices]), part)
+    if not ground.stands:  # what stands over a picture without texture can still be taken off: only the picture is lost
+        _check_texture(prep.apply(anchor_luma[inside.slices]), part)
     weights = []
     for level in range(LEVELS):
         readable = view.levels[level].readable

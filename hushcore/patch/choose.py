@@ -49,7 +49,9 @@ def settled(
     """
     plain = replace(said, standing=None, choice=None)
     if plan.shows_through and plates:
-        frames = sorted(hold.frames)  # also where the surface is lost: what lies beside the lines is seen there, in other light
+        frames = sorted(
+            hold.frames
+        )  # also where the surface is lost: what lies beside the lines is seen there, in other light
         fix = make_fix(hold, plan, plates, replace(plain, multiplies=1.0), None, read, 0)
         return replace(fix.evidence, veil=veil_of(fix, frames, read))
     if plan.stands or plan.source == "insert" or plan.source in ON_ITS_OWN or not plates:

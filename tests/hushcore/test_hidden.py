@@ -6,6 +6,7 @@ import pytest
 import scipy.ndimage as ndi
 from skimage import data
 
+from hushcore.errors import HushError
 from hushcore.hold import auto
 from hushcore.hold.auto import Trial, chosen, plainest
 from hushcore.hold.bridge import between, hidden_stretches
@@ -147,8 +148,10 @@ def test_the_plainest_surface_that_fits_nearly_everywhere_is_taken():
 
 
 def test_a_flat_wall_is_held_as_a_plane(texture):
-    name, method, _ = chosen(lambda n: shot(texture, n, False), Ground.of([BOX]), Method("auto"), 0, 0, 14)
+    asked = Method("auto", seeks=False, body=False)
+    name, method, _ = chosen(lambda n: shot(texture, n, False), Ground.of([BOX]), asked, 0, 0, 14)
     assert (name, method.kind) == ("plane", "planar")
+    assert (method.seeks, method.body) == (False, False)
 
 
 LOOP = np.array([[110, 110], [150, 110], [150, 140], [110, 140]], float)
@@ -168,6 +171,19 @@ def test_what_stands_in_the_frame_is_told_from_what_rides_the_surface(texture):
     assert not stands_still(lambda n: overlaid(texture, n, False), LOOP, 0, 0, COUNT - 1)
     # a locked-off shot: everything stays, so nothing is said
     assert not stands_still(lambda n: overlaid(texture, 0, True), LOOP, 0, 0, COUNT - 1)
+
+
+@pytest.mark.parametrize("kind", ["planar", "mesh"])
+def test_over_a_picture_without_texture_what_stands_is_held_somewhere(kind):
+    """It is taken off by what shows through it: that its surface is lost must not keep it from that."""
+    flat = np.full((SIZE, SIZE, 3), 30000, np.uint16)
+    bare = GroundData(anchor=0, read=[BOX])
+    with pytest.raises(HushError, match="no texture"):
+        list(track(lambda _: flat, bare.ground(), kind, 0, 0, 5))
+    ground = bare.model_copy(update={"stands": [LOOP.tolist()]}).ground()
+    *_, (_, hold) = track(lambda _: flat, ground, kind, 0, 0, 5)
+    assert sorted(hold.frames) == [1, 2, 3, 4, 5]
+    assert all(np.isfinite(hold.at(n).forward(LOOP)).all() for n in hold.frames)
 
 
 def test_what_stands_is_never_ground(texture):
