@@ -20,6 +20,7 @@ from hushcore.patch.fix import Reader, make_fix
 from hushcore.patch.passing import signs_of
 from hushcore.patch.plan import ON_ITS_OWN, Choice, Evidence, Plan, Tried
 from hushcore.patch.unveiled import veil_of
+from hushcore.patch.veil import Veil
 from hushcore.plates.plate import Plate
 
 SHARES = (1.0, 0.5, 0.0)  # of the light that multiplies: what is tried
@@ -49,11 +50,7 @@ def settled(
     """
     plain = replace(said, standing=None, choice=None)
     if plan.shows_through and plates:
-        frames = sorted(
-            hold.frames
-        )  # also where the surface is lost: what lies beside the lines is seen there, in other light
-        fix = make_fix(hold, plan, plates, replace(plain, multiplies=1.0), None, read, 0)
-        return replace(fix.evidence, veil=veil_of(fix, frames, read))
+        return replace(plain, multiplies=1.0, veil=_veil(hold, plan, plates, read, replace(plain, multiplies=1.0)))
     if plan.stands or plan.source == "insert" or plan.source in ON_ITS_OWN or not plates:
         return replace(plain, multiplies=1.0)  # nothing can be judged: the plain choice
     # over all of the edge, and the ring round that: the limits of the rule were measured so
@@ -97,6 +94,22 @@ def settled(
     best = best_of(known, retouched(fix))
     choice = Choice(best.light, best.multiplies, standing is not None, tuple(known))
     return replace(said, multiplies=best.multiplies, standing=standing, choice=choice, usual=plain.usual)
+
+
+def _veil(
+    hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], read: Reader, said: Evidence
+) -> Veil | None:  # fmt: skip
+    """What a standing mark is as a veil; looked at once more where it goes on beyond what its own frame showed of it."""
+    frames = sorted(
+        hold.frames
+    )  # also where the surface is lost: what lies beside the lines is seen there in other light
+    fix = make_fix(hold, plan, plates, replace(said, veil=None), None, read, 0)
+    veil = veil_of(fix, frames, read)
+    whole = make_fix(hold, plan, plates, replace(said, veil=veil), None, read, 0)
+    before, after = fix.plan.edge.kept, whole.plan.edge.kept
+    if before is None or after is None or np.array_equal(before.share, after.share):
+        return veil
+    return veil_of(whole, frames, read)
 
 
 def _ways(multiplies: float) -> list[Way]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Rect
+from hushcore.arrays import F32, Codes, Mask, Rect
 from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.edge.matte import Within
 from hushcore.errors import HushError
@@ -20,6 +20,7 @@ from hushcore.patch import place as places
 from hushcore.patch.place import Place
 from hushcore.patch.plan import ON_ITS_OWN, Evidence, Match, Plan
 from hushcore.patch.sheets import Sheet, prepared
+from hushcore.patch.veil import Veil
 from hushcore.plates.art import Art
 from hushcore.plates.plate import BESIDE, Plate, held_still
 from hushcore.retouch.strokes import Donors
@@ -112,7 +113,7 @@ def make_fix(
         for frame, plate in plates
     )  # fmt: skip
     if plan.stands:
-        plan = _economic_in_frame(hold, plan, rect, sheets)
+        plan = _economic_in_frame(hold, plan, rect, sheets, evidence.veil)
     drawn = matte
     distance = None if plan.whole or plan.stands or plan.source in ON_ITS_OWN else _away(sheets)
     if matte is not None and distance is not None:
@@ -186,9 +187,10 @@ def _economic(matte: F32, distance: F32, plan: Plan, more: float = 0.0) -> F32:
     return np.asarray(made if made.any() else matte, np.float32)
 
 
-def _economic_in_frame(hold: Hold, plan: Plan, rect: Rect, sheets: Sequence[Sheet]) -> Plan:
-    """The plan of a mark that stands in the frame, with its edge kept to where the retouch of its plates reaches: it shows in
-    the same place of every frame. As it is where that is not known, or the edge changes over time."""
+def _economic_in_frame(hold: Hold, plan: Plan, rect: Rect, sheets: Sequence[Sheet], veil: Veil | None) -> Plan:
+    """The plan of a mark that stands in the frame, with its edge kept to where the retouch of its plates reaches, and to where
+    it is known as a ``veil``: it shows in the same place of every frame. As it is where that is not known, or the edge
+    changes over time."""
     if plan.whole or plan.from_others or plan.edge.changes or any(sheet.changes is None for sheet in sheets):
         return plan
     target = plan.edge.rect()
@@ -199,11 +201,21 @@ def _economic_in_frame(hold: Hold, plan: Plan, rect: Rect, sheets: Sequence[Shee
             np.asarray(sheet.changes, np.float32), x - np.float32(rect.left), y - np.float32(rect.top), cv2.INTER_LINEAR
         )
         changes |= there > CHANGED
+    share = _share_round(changes, plan)
+    if share is not None and veil is not None and veil.rect == target.clipped(*hold.size):
+        local = veil.rect.moved(-target.left, -target.top).slices
+        gaps = veil.lines & (share[local] < 1)
+        changes[local] |= gaps
+        share = _share_round(changes, plan) if gaps.any() else share
+    return plan if share is None else replace(plan, edge=replace(plan.edge, kept=Within(target, share)))
+
+
+def _share_round(changes: Mask, plan: Plan) -> F32 | None:
+    """How much (h, w) of a standing mark's edge is kept round what is changed; None where nothing is."""
     distance = change.away(changes, STANDING_CLOSED)
     if distance is None:
-        return plan
-    share = change.kept(distance, min(plan.edge.softness, STANDING_FALL), STANDING_FULL - change.FULL)
-    return replace(plan, edge=replace(plan.edge, kept=Within(target, share)))
+        return None
+    return change.kept(distance, min(plan.edge.softness, STANDING_FALL), STANDING_FULL - change.FULL)
 
 
 def still_rect(hold: Hold, plan: Plan) -> Rect:

@@ -3,16 +3,20 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
+import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Rect
+from hushcore.arrays import F32, Rect, mean
 from hushcore.colour.encoding import Encoding
+from hushcore.geometry.membrane import membrane
 from hushcore.patch.explain import spread
 from hushcore.patch.fix import Fix, Reader
 from hushcore.patch.lay import under_mark
 from hushcore.patch.veil import AS_BESIDE, Veil, fitted
 
 LOOKS, FEWEST = 24, 8  # frames over the shot
+GAP = 12  # px of a mark that may not have shown on its own frame
+STANDS = 0.5  # of the full lines' share: the mark is there
 
 
 def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
@@ -42,7 +46,30 @@ def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
         under.append(np.maximum(made, 0))
     if where is None or cover is None or len(seen) < FEWEST:
         return None
-    return _fitted(where, cover, seen, under, fix.encoding)
+    found_veil = _fitted(where, cover, seen, under, fix.encoding)
+    return None if found_veil is None else _completed(found_veil, cover, seen, fix.encoding)
+
+
+def _completed(veil: Veil, cover: F32, seen: list[F32], encoding: Encoding) -> Veil:
+    """With the gaps of the mark, up to ``GAP`` px, that its own frame did not show, for the surface was as bright there as
+    the mark: on other frames, in other light, it stands there like the rest."""
+    on = (cover > 0).astype(np.uint8)
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * GAP + 1,) * 2)
+    padded = cv2.copyMakeBorder(on, *(GAP,) * 4, cv2.BORDER_CONSTANT)
+    gap = (cv2.morphologyEx(padded, cv2.MORPH_CLOSE, disc)[GAP:-GAP, GAP:-GAP] > 0) & (on == 0)
+    if not gap.any():
+        return veil
+    clear, tone = (on == 0) & ~gap, veil.full_tone
+    above, below = np.zeros(cover.shape, np.float32), np.full(cover.shape, 1e-6, np.float32)
+    for linear in seen:
+        frame = linear if veil.linear else encoding.tonal_of(linear)
+        picture = membrane(cv2.GaussianBlur(frame, (0, 0), 1.0), clear)
+        above += mean((frame - picture) * (tone - picture))
+        below += mean((tone - picture) ** 2)
+    share = cv2.GaussianBlur(above / below, (0, 0), 1.0)
+    there = gap & (share > STANDS * (1 - veil.share))
+    there = cv2.morphologyEx(there.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
+    return replace(veil, passes=np.where(there, 1 - share, veil.passes).astype(np.float32))
 
 
 def _fitted(where: Rect, cover: F32, seen: list[F32], under: list[F32], encoding: Encoding) -> Veil | None:

@@ -64,6 +64,17 @@ class Veil:
         """Of the picture that passes through its full lines."""
         return float(np.percentile(self.passes[self.passes < 1], FULL)) if (self.passes < 1).any() else 1.0
 
+    @property
+    def full_tone(self) -> F32:
+        """What (3,) the full lines would be with nothing under them."""
+        full = (self.passes < 1) & (self.passes <= self.share)
+        return np.asarray(np.median(self.tone[full] / (1 - self.passes[full])[:, None], axis=0), np.float32)
+
+    @property
+    def lines(self) -> Mask:
+        """Where (h, w) the mark lies, without its soft borders."""
+        return np.asarray(self.passes < 1 - 0.5 * (1 - self.share))
+
     def bare(self, frame: F32, cover: F32) -> F32:
         """The picture (h, w, 3) that is under the veil in a ``frame``, tonal, where ``cover`` says that it lies."""
         bare = (frame - self.tone) / np.maximum(self.passes, PASSES_LEAST)[..., None]
