@@ -99,10 +99,9 @@ def settled(
 def _veil(
     hold: Hold, plan: Plan, plates: Sequence[tuple[int, Plate]], read: Reader, said: Evidence
 ) -> Veil | None:  # fmt: skip
-    """What a standing mark is as a veil; looked at once more where it goes on beyond what its own frame showed of it."""
-    frames = sorted(
-        hold.frames
-    )  # also where the surface is lost: what lies beside the lines is seen there in other light
+    """What a standing mark is as a veil; looked at once more where it goes on beyond what its own frame showed of it. Frames on
+    which the surface is lost count: what lies beside the lines is seen there in other light."""
+    frames = sorted(hold.frames)
     fix = make_fix(hold, plan, plates, replace(said, veil=None), None, read, 0)
     veil = veil_of(fix, frames, read)
     whole = make_fix(hold, plan, plates, replace(said, veil=veil), None, read, 0)

@@ -46,8 +46,8 @@ def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
         under.append(np.maximum(made, 0))
     if where is None or cover is None or len(seen) < FEWEST:
         return None
-    found_veil = _fitted(where, cover, seen, under, fix.encoding)
-    return None if found_veil is None else _completed(found_veil, cover, seen, fix.encoding)
+    veil = _fitted(where, cover, seen, under, fix.encoding)
+    return None if veil is None else _completed(veil, cover, seen, fix.encoding)
 
 
 def _completed(veil: Veil, cover: F32, seen: list[F32], encoding: Encoding) -> Veil:

@@ -35,11 +35,8 @@ NEAREST = 0.8  # px over which a correction is judged, at least
 AS_BESIDE = 1.25  # times the finest detail beside the lines
 BESIDE = (3, 14)  # px from the lines
 LINES = 0.97  # of the picture that passes: less is one of them
-OUTLINE, OUTLINE_SIGMA, STEEP = (
-    0.04,
-    4.0,
-    0.02,
-)  # of a veil that would be left, or be too much; px; change of the share beside it
+OUTLINE = 0.04  # of a veil's shape that may be left of it, or taken too much
+OUTLINE_SIGMA, STEEP = 4.0, 0.02  # px over which that is told; share by which it must change within them
 UNSEEN, SEEN, SEEN_SIGMA = 0.006, 0.018, 3.0  # tonal: smaller corrections are left; from there on all counts; px
 
 Stack = NDArray[np.float32]

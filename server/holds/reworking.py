@@ -1,6 +1,7 @@
 """What a rework measures: stretches from both sides, a smoothed range, a second pass."""
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from events.tell import tell
 
@@ -31,10 +32,8 @@ def made_anew(hold: Hold, engine: EngineHold, read: Reader) -> Iterator[tuple[in
         for number, params in made.items():
             old = engine.frames[number]
             judged = of_measured(tracker.place(read(number), number, params))
-            yield (
-                number,
-                Measured(params, judged.drift, judged.drift_rms, old.seen, old.lost, old.cells, old.trouble, old.how),
-            )
+            yield number, replace(judged, params=params, seen=old.seen, lost=old.lost, cells=old.cells,
+                                  trouble=old.trouble, how=old.how)  # fmt: skip
     else:
         yield from _redone(hold, engine, ground, method, read)
 
