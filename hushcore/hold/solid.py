@@ -34,6 +34,7 @@ STRAYS, NEARLY = 2.0, 0.05  # px that the mesh must lie off, and how much more l
 CLEARLY = 0.08  # of correlation by which it is more like itself under the body, wherever the mesh is
 TURNS_ON, LOOKED_FOR = 3, 12  # frames on which it is not seen, and is thought to turn on, or is looked for
 FADES = 0.75  # of its pace that is left on each of them
+OFF = 0.9  # times the root of what places look off, px: what is told of a body (see docs/proving.md)
 JUDGES = 9  # held frames that say how like itself it is
 
 
@@ -149,7 +150,12 @@ class _Walk:
 
     def _held(self, number: int, laid: Laid) -> HoldFrame:
         measured = self.again.judged(number, laid.view, self._params(laid.pose))
-        return of_measured(replace(measured, lost=False, trouble=self.hold.frames[number].trouble), "body")
+        # what is judged place by place is far too careful: a body is off as a whole or not at all
+        rms = min(measured.drift_rms, OFF * float(np.sqrt(measured.drift_rms)))
+        share = np.float32(rms / max(measured.drift_rms, 1e-6))
+        trouble = self.hold.frames[number].trouble
+        told = replace(measured, drift=measured.drift * share, drift_rms=rms, lost=False, trouble=trouble)
+        return of_measured(told, "body")
 
     def _better(self, number: int, laid: Laid, taken: bool) -> bool:
         """Whether the body rather than the mesh says where the surface is. A mesh bends until the ground looks like itself, so

@@ -54,6 +54,17 @@ def test_a_drum_that_turns_away_is_held_until_little_of_it_is_seen(taken):
     assert max(taken.values()) < 1.5
 
 
+def test_what_is_told_of_its_drift_is_true_and_not_a_multiple_of_it():
+    hold = drums.held(range(LAST))
+    errors = found(hold)
+    told = np.array([hold.frames[frame].drift_rms for frame in errors])
+    off_by = np.array(list(errors.values()))
+    assert (off_by < np.maximum(0.5, 2 * told)).mean() >= 0.9
+    assert np.abs(told - off_by).max() < 1.5
+    cells = [hold.frames[frame].drift for frame in errors]
+    assert all(np.sqrt(np.mean(one**2)) < 3 * rms for one, rms in zip(cells, told, strict=True))
+
+
 def test_it_can_be_switched_off():
     assert list(turned(drums.held(range(LAST)), GROUND, Method("mesh", body=False), drums.read)) == []
 
