@@ -12,7 +12,9 @@ from hushcore.hold.picture import luma
 APART = (4, 9, 15)  # frames
 RING = 8.0, 40.0  # px round the loop
 HIGH = 4.0  # px: wider differences are light
-STAYS, MOVES = 0.6, 0.5  # correlation at the same place of the frame: of the loop at least, of its surroundings at most
+# correlation at the same place of the frame: of the loop at least, of its surroundings at most. A see-through mark over a busy
+# wall stays .5 like itself; what rides a surface at most .35 (103 random shots)
+STAYS, MOVES = 0.45, 0.5
 BEYOND = 0.25  # by which the loop must be more alike than its surroundings
 FEWEST = 3  # frames
 CONTRAST = 0.006  # encoded: a loop without any says nothing

@@ -157,17 +157,21 @@ def test_a_flat_wall_is_held_as_a_plane(texture):
 LOOP = np.array([[110, 110], [150, 110], [150, 140], [110, 140]], float)
 
 
-def overlaid(texture, frame: int, stands: bool) -> np.ndarray:
+def overlaid(texture, frame: int, stands: bool, share: float = 1.0) -> np.ndarray:
     codes = shot(texture, frame, False)
     dx, dy = (0, 0) if stands else moved(frame).astype(int)
     drawn = np.zeros((SIZE, SIZE), np.uint8)
     cv2.putText(drawn, "H", (int(115 + dx), int(138 + dy)), cv2.FONT_HERSHEY_SIMPLEX, 1.1, 255, 4)
-    codes[drawn > 128] = 60000
+    there = drawn > 128
+    codes[there] = (codes[there] * (1 - share) + 60000 * share).astype(np.uint16)
     return codes
 
 
 def test_what_stands_in_the_frame_is_told_from_what_rides_the_surface(texture):
     assert stands_still(lambda n: overlaid(texture, n, True), LOOP, 0, 0, COUNT - 1)
+    # see-through, over stones: it stays .55 like itself
+    assert stands_still(lambda n: overlaid(texture, n, True, 0.45), LOOP, 0, 0, COUNT - 1)
+    assert not stands_still(lambda n: overlaid(texture, n, False, 0.45), LOOP, 0, 0, COUNT - 1)
     assert not stands_still(lambda n: overlaid(texture, n, False), LOOP, 0, 0, COUNT - 1)
     # a locked-off shot: everything stays, so nothing is said
     assert not stands_still(lambda n: overlaid(texture, 0, True), LOOP, 0, 0, COUNT - 1)
