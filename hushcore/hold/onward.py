@@ -6,7 +6,6 @@ where nothing else says where the surface is, and as long as the mark itself loo
 """
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 import numpy as np
 
@@ -133,5 +132,4 @@ class _Walk:
             return None
         own = 0.0 if near == hold.anchor else hold.frames[near].drift_rms
         rms = min(WORST, float(np.hypot(own, measured.drift_rms)))  # such errors add up
-        share = rms / max(measured.drift_rms, 1e-6)
-        return of_measured(replace(measured, drift=measured.drift * np.float32(share), drift_rms=rms), "beside")
+        return of_measured(measured.off_by(rms), "beside")

@@ -151,11 +151,8 @@ class _Walk:
     def _held(self, number: int, laid: Laid) -> HoldFrame:
         measured = self.again.judged(number, laid.view, self._params(laid.pose))
         # what is judged place by place is far too careful: a body is off as a whole or not at all
-        rms = min(measured.drift_rms, OFF * float(np.sqrt(measured.drift_rms)))
-        share = np.float32(rms / max(measured.drift_rms, 1e-6))
-        trouble = self.hold.frames[number].trouble
-        told = replace(measured, drift=measured.drift * share, drift_rms=rms, lost=False, trouble=trouble)
-        return of_measured(told, "body")
+        told = measured.off_by(min(measured.drift_rms, OFF * float(np.sqrt(measured.drift_rms))))
+        return of_measured(replace(told, lost=False, trouble=self.hold.frames[number].trouble), "body")
 
     def _better(self, number: int, laid: Laid, taken: bool) -> bool:
         """Whether the body rather than the mesh says where the surface is. A mesh bends until the ground looks like itself, so

@@ -1,6 +1,6 @@
 """What a tracker measures on a frame, and what it keeps from one to the next."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -85,3 +85,8 @@ class Measured:
     seen: float
     lost: bool
     trouble: str = ""
+
+    def off_by(self, rms: float) -> "Measured":
+        """The same with another figure of drift, that of its cells in proportion."""
+        share = np.float32(rms / max(self.drift_rms, 1e-6))
+        return replace(self, drift=self.drift * share, drift_rms=rms)

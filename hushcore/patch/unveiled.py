@@ -51,8 +51,8 @@ def veil_of(fix: Fix, frames: Sequence[int], read: Reader) -> Veil | None:
 
 
 def _completed(veil: Veil, cover: F32, seen: list[F32], encoding: Encoding) -> Veil:
-    """With the gaps of the mark, up to ``GAP`` px, that its own frame did not show, for the surface was as bright there as
-    the mark: on other frames, in other light, it stands there like the rest."""
+    """With the gaps of the mark, up to twice ``GAP`` px wide, that its own frame did not show, for the surface was as bright
+    there: on other frames, in other light, it stands there like the rest."""
     on = (cover > 0).astype(np.uint8)
     disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * GAP + 1,) * 2)
     padded = cv2.copyMakeBorder(on, *(GAP,) * 4, cv2.BORDER_CONSTANT)
