@@ -1,6 +1,6 @@
 """What a seed draws: surface, motion, light, what is behind and in front, mark, camera."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -13,6 +13,21 @@ FRONTS = ("nothing", "walker", "hand", "hair", "post", "alike")
 MARKS = ("dark ink", "light ink", "print", "sticker", "embossed", "scratch", "mole", "wrinkle")
 CODECS = ("tiff", "log", "half", "prores", "h264", "h264 low")
 SHINES = ("glazed", "brushed", "paint", "leather")
+OVERLAYS = 10_000  # from here on a seed is an overlay, drawn in all its ways
+SHAPES = ("logo", "letters", "plate", "glow")
+INKS = ((0.9, 0.9, 0.88), (0.03, 0.03, 0.035), (0.75, 0.1, 0.08), (0.1, 0.3, 0.75), (0.8, 0.65, 0.1), (0.4, 0.4, 0.4))
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """What stands over a finished film: its ``shape``, the light of its ``ink``, the ``share`` of the picture that it takes, of a
+    ``shadow`` beside it (black, 0: none), and the frames over which it ``fades`` in and out (0: it is there all the time)."""
+
+    shape: str
+    ink: tuple[float, float, float]
+    share: float
+    shadow: float
+    fades: int
 
 
 @dataclass(frozen=True)
@@ -39,6 +54,7 @@ class Drawn:
     soft: float
     codec: str
     twice: bool
+    overlay: Overlay | None = None
 
     @property
     def words(self) -> str:
@@ -47,12 +63,32 @@ class Drawn:
         film = f"{self.codec}{' x2' if self.twice else ''}, grain {100 * self.grain:.1f} %, soft {self.soft:.1f}"
         return (
             f"{self.surface}, {self.motion} {self.speed:.0f} px{near}; {self.light}; {self.behind}; front {self.front}; "
-            f"{self.mark} {self.radius:.0f} px; {film}"
+            f"{self.mark} {self.radius:.0f} px{'' if self.overlay is None else _said(self.overlay)}; {film}"
         )
 
 
+def _said(one: Overlay) -> str:
+    ink = "/".join(f"{part:.2f}" for part in one.ink)
+    more = (f", shadow {one.shadow:.2f}" if one.shadow else "") + (f", fades over {one.fades}" if one.fades else "")
+    return f" ({one.shape} of {ink}, {100 * one.share:.0f} %{more})"
+
+
 def draw(seed: int) -> Drawn:
-    """The factors of a seed; the same for ever."""
+    """The factors of a seed; the same for ever. From ``OVERLAYS`` on all are overlays."""
+    plain = _draw(seed)
+    if seed < OVERLAYS:
+        return plain
+    rng = np.random.default_rng(7000 + seed)
+    over = Overlay(
+        str(rng.choice(SHAPES)), INKS[rng.choice(len(INKS), p=[0.4, 0.2, 0.1, 0.1, 0.1, 0.1])],
+        float(rng.choice([rng.uniform(0.25, 0.6), rng.uniform(0.6, 0.85)])),
+        float(rng.choice([0.0, rng.uniform(0.2, 0.5)], p=[0.6, 0.4])), int(rng.choice([0, 6], p=[0.8, 0.2])),
+    )  # fmt: skip
+    light = plain.light if plain.light not in ("lamp", "reflections") else "steady"
+    return replace(plain, motion="standing", mark="overlay", light=light, overlay=over)
+
+
+def _draw(seed: int) -> Drawn:
     rng = np.random.default_rng(7000 + seed)
     size = SIZES[rng.choice(3, p=[0.5, 0.3, 0.2])]
     frames = int(rng.integers(24, 41))

@@ -53,13 +53,12 @@ def _render(drawn: Drawn, folder: Path) -> None:
     over = scene.overlay(drawn) if drawn.motion == "standing" else None
     for number in range(drawn.frames):
         marked, clean, covered = scene.frame(made, number)
-        mask = scene.coverage(made, number) if over is None else over
+        mask = scene.coverage(made, number) if over is None else over[0] * scene.shown(drawn, number)
         if over is not None:  # laid on the finished film, in its own values
-            ink = np.array([0.9, 0.9, 0.88], np.float32)
-            marked = clean
-            grained = camera.exposed(drawn, marked, 1000 * drawn.seed + number)
-            light = camera.encode(drawn, ink) if drawn.codec != "half" else ink * 0.8
-            shot.append(np.asarray(grained + over[..., None] * (light - grained), np.float32))
+            cover, light = over[0] * scene.shown(drawn, number), over[1]
+            grained = camera.exposed(drawn, clean, 1000 * drawn.seed + number)
+            ink = camera.encode(drawn, light) if drawn.codec != "half" else light * 0.8
+            shot.append(np.asarray(grained + cover[..., None] * (ink - grained), np.float32))
         else:
             shot.append(camera.exposed(drawn, marked, 1000 * drawn.seed + number))
         truth.append(camera.exposed(drawn, clean, 500_000 + 1000 * drawn.seed + number))

@@ -1,7 +1,8 @@
 """A drawn shot's pictures in linear light, with the mark and without it, and all that is exactly true of them."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -257,13 +258,48 @@ def frame(scene: Scene, number: int) -> tuple[F32, F32, F32]:
     return marked * share, clean * share, covered
 
 
-def overlay(drawn: Drawn) -> F32:
-    """A standing mark's coverage of the frame (h, w)."""
+def overlay(drawn: Drawn) -> tuple[F32, F32]:
+    """A standing mark: how much of the frame it takes (h, w), and its light there (h, w, 3)."""
     width, height = drawn.size
     centre = motion.mark_centre(drawn)
     y, x = np.mgrid[0:height, 0:width].astype(np.float32)
-    cover, _ = surface._mark(drawn, x - (width - 1) / 2 - centre[0], y - (height - 1) / 2 - centre[1])
-    return np.asarray(0.75 * cover, np.float32)
+    x, y = x - (width - 1) / 2 - centre[0], y - (height - 1) / 2 - centre[1]
+    made = drawn.overlay
+    if made is None:
+        cover = np.asarray(0.75 * surface._mark(drawn, x, y)[0], np.float32)
+        return cover, np.broadcast_to(np.array([0.9, 0.9, 0.88], np.float32), (height, width, 3))
+    front = np.float32(made.share) * _shape(drawn, made.shape, x, y)
+    shade = np.float32(made.shadow) * cv2.GaussianBlur(_shape(drawn, made.shape, x - 3, y - 3), (0, 0), 2.0)
+    cover = np.asarray(front + (1 - front) * shade, np.float32)
+    return cover, (front / np.maximum(cover, 1e-4))[..., None] * np.array(made.ink, np.float32)
+
+
+def shown(drawn: Drawn, number: int) -> float:
+    """Of an overlay that fades, the share (0..1) that is there on a frame."""
+    fades = 0 if drawn.overlay is None else drawn.overlay.fades
+    if not fades:
+        return 1.0
+    return float(np.clip(min(number - 2, drawn.frames - 3 - number) / fades, 0, 1))
+
+
+def _shape(drawn: Drawn, shape: str, x: F32, y: F32) -> F32:
+    """Coverage (0..1) of an overlay's shape round (0, 0)."""
+    r = drawn.radius
+    soft = lambda inside: smoothstep(-0.6, 0.6, inside)  # noqa: E731
+    if shape == "letters":  # thin strokes, a line of them
+        at = (x + r) % 15 - 7.5
+        strokes = np.maximum.reduce([
+            np.minimum(1.1 - np.abs(at + 3), 7 - np.abs(y)), np.minimum(1.1 - np.abs(y + 0.4 * (x // 15 % 3 - 1) * 7), 3.5 - np.abs(at)),
+            1.1 - np.abs(np.hypot(at - 1, y - 2) - 3.5),
+        ])  # fmt: skip
+        return np.asarray(soft(np.minimum(strokes, r - np.abs(x))), np.float32)
+    if shape == "plate":  # a full board with strokes left out
+        board = np.minimum(r - np.abs(x), 0.45 * r - np.abs(y))
+        out = np.minimum(2.0 - np.abs((x + r) % 13 - 6.5), 0.25 * r - np.abs(y))
+        return np.asarray(soft(np.minimum(board, -np.minimum(out, 0.8 * r - np.abs(x)))), np.float32)
+    logo, _ = surface._mark(replace(drawn, mark="overlay"), x, y)
+    logo = np.asarray(logo / 0.92, np.float32)
+    return np.asarray(np.maximum(logo, cv2.GaussianBlur(logo, (0, 0), 4.0)), np.float32) if shape == "glow" else logo
 
 
 def coverage(scene: Scene, number: int) -> F32:
