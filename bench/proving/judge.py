@@ -13,11 +13,12 @@ import cv2
 import numpy as np
 
 from bench.proving import camera
-from bench.proving.draw import Drawn
+from bench.proving.draw import Drawn, Overlay
 from hushcore.arrays import F32, Codes, Rect
 from hushcore.colour import difference
 from hushcore.colour.encoding import Encoding
 from hushcore.edge.matte import Edge
+from hushcore.hold.in_frame import held_in_frame
 from hushcore.hold.maps import dense_forward, dense_inverse
 from hushcore.hold.mark import Mark
 from hushcore.hold.record import Hold
@@ -33,6 +34,7 @@ from hushcore.patch.lay import Laid, lay
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.plates.plate import Plate, make_plate
 from hushcore.recipe.circle import GROUND_GROWTH, STANDING_GROWTH, WIDER_GROWTH
+from hushcore.tells.behind import from_itself
 
 EVERY = 3  # frames
 LOOP = 4  # px that an artist's loop lies outside the mark
@@ -81,7 +83,8 @@ class Shot:
         said = json.loads((folder / "shot.json").read_text())
         plain = dict(said["drawn"])
         plain["size"] = tuple(plain["size"])
-        self.drawn = Drawn(**plain)
+        over = plain.pop("overlay", None)
+        self.drawn = Drawn(**plain, overlay=None if over is None else Overlay(**over))
         self.words: str = said["words"]
         self.clip: Any = open_footage(folder / said["place"])
         self.other: Any = open_footage(folder / said["place"].replace("shot", "truth", 1))
@@ -138,6 +141,12 @@ def judge(folder: Path, keep: Path | None = None, modes: bool = True) -> Row:
     began = time.perf_counter()
     loop = shot.outline()
     edge = Edge.of(loop)
+    bare = unveiled(shot, edge)
+    if bare is not None:  # what is proposed by itself; nothing is held, and no retouch is asked for
+        row.chose = f"unveiled, {100 * bare.evidence.veil.share:.0f} % passes"
+        row.seconds = time.perf_counter() - began
+        _picture_figures(shot, bare, row, keep)
+        return row
     hold = held(shot, loop)
     _hold_figures(shot, hold, loop, row)
     plate = plate_of(shot, hold, edge)
@@ -188,6 +197,14 @@ def _held(shot: Shot, loop: np.ndarray) -> Hold:
         pass
     assert found is not None
     return found
+
+
+def unveiled(shot: Shot, edge: Edge) -> Fix | None:
+    """A mark that stands in the frame, taken off each frame's own picture; None where it cannot be by itself."""
+    if not shot.stands:
+        return None
+    hold = held_in_frame(shot.frames, shot.anchor, shot.drawn.size)
+    return from_itself(hold, shot.clip.read, edge, shot.encoding)
 
 
 def evidence_of(shot: Shot, hold: Hold, plan: Plan, plate: Plate) -> Evidence:

@@ -32,6 +32,7 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     from hushcore.colour.encoding import Encoding
     from hushcore.edge.matte import Edge
     from hushcore.hold.auto import chosen
+    from hushcore.hold.in_frame import held_in_frame
     from hushcore.hold.mark import Mark
     from hushcore.hold.overlay import stands_still
     from hushcore.hold.through import track
@@ -41,7 +42,7 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     from hushcore.plates.propose import finished, first_retouch
     from hushcore.recipe import circle
     from hushcore.recipe.models import LoopData, MethodData, load
-    from hushcore.tells.behind import WORDS, from_behind
+    from hushcore.tells.behind import OWN, WORDS, from_behind, from_itself
 
     data = load(loop_file, LoopData)
     found = open_footage(clip)
@@ -50,7 +51,17 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
     encoding.check()
     height, width = found.read(data.frame).shape[:2]
     loop = circle.check_loop(data.loop, width, height)
+    held = out.with_name(f"{out.stem}.hold.json")
     stands = stands_still(found.read, loop, data.frame, found.first, found.last)
+    edge = Edge.of(loop, 0.0, circle.SOFT)
+    if stands:
+        still = held_in_frame(range(found.first, found.last + 1), data.frame, (width, height))
+        bare = from_itself(still, found.read, edge, encoding)
+        if bare is not None and bare.evidence.veil is not None:
+            write_json(held, still.plain())
+            write_json(out, circle.recipe_unveiled(loop, held.name))
+            click.echo(f"Proposed: {OWN.format(round(100 * bare.evidence.veil.share))}.")
+            return
     ground = circle.ground_of(loop, data.frame, width, height, stands).ground()
     surface, method, _ = chosen(found.read, ground, MethodData().method(), data.frame, found.first, found.last)
     click.echo(f"Held as {surface}: the plainest surface that fits.", err=True)
@@ -61,10 +72,8 @@ def propose(clip: Path, loop_file: Path, space: str | None, out: Path) -> None:
         for _, growing in track(found.read, ground, method, data.frame, found.first, found.last, mark):
             hold = growing
             bar.update(1)
-    held = out.with_name(f"{out.stem}.hold.json")
     write_json(held, hold.plain())
     if stands:
-        edge = Edge.of(loop, 0.0, circle.SOFT)
         if not from_behind(hold, found.read, edge, encoding):
             raise HushError(NOT_BEHIND, "standing")
         write_json(out, circle.recipe_behind(loop, held.name))

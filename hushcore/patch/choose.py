@@ -11,12 +11,14 @@ from dataclasses import replace
 import numpy as np
 
 from hushcore.arrays import F32
+from hushcore.colour.encoding import Encoding
 from hushcore.edge.front import Front
 from hushcore.edge.signs import Usual
 from hushcore.hold.record import Hold
 from hushcore.light.standing import Standing
 from hushcore.patch.explain import Figures, Way, figures, places_of, retouched, spread
 from hushcore.patch.fix import Reader, make_fix
+from hushcore.patch.overlaid import overlay_of
 from hushcore.patch.passing import signs_of
 from hushcore.patch.plan import ON_ITS_OWN, Choice, Evidence, Plan, Tried
 from hushcore.patch.unveiled import veil_of
@@ -41,6 +43,7 @@ def settled(
     plan: Plan,
     plates: Sequence[tuple[int, Plate]],
     read: Reader,
+    encoding: Encoding,
     kept: Choice | None = None,
 ) -> Evidence:
     """Evidence with what was chosen for a fix. ``plates``: frame and plate each, the first one tells; ``kept``: a choice
@@ -49,6 +52,9 @@ def settled(
     A fix without places to read keeps the evidence as it is, without a highlight. Deterministic.
     """
     plain = replace(said, standing=None, choice=None)
+    if plan.unveils:
+        frames = sorted({hold.anchor, *hold.frames})
+        return replace(plain, multiplies=1.0, veil=overlay_of(read, frames, plan.edge, hold.size, encoding))
     if plan.shows_through and plates:
         return replace(plain, multiplies=1.0, veil=_veil(hold, plan, plates, read, replace(plain, multiplies=1.0)))
     if plan.stands or plan.source == "insert" or plan.source in ON_ITS_OWN or not plates:

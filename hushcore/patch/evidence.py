@@ -55,6 +55,8 @@ def gather(
     A shot that does not tell gives the plain evidence for that part; raises nothing but what reading frames does.
     """
     made = plan or Plan(edge)
+    if made.unveils:
+        return settled_by(of_steps(read, hold), read, hold, made, plates, encoding, kept)
     return settled_by(observed(read, hold, edge, encoding, made.stands), read, hold, made, plates, encoding, kept)
 
 
@@ -68,8 +70,17 @@ def settled_by(
     kept: Choice | None = None,
 ) -> Evidence:
     """What was ``observed``, with what is chosen from it for a fix."""
-    known = plates or [(hold.anchor, make_plate(read(hold.anchor), hold, hold.anchor, [], None, encoding))]
-    return settled(said, hold, plan, known, read, kept)
+    known = (
+        plates
+        if plates or plan.unveils
+        else [(hold.anchor, make_plate(read(hold.anchor), hold, hold.anchor, [], None, encoding))]
+    )
+    return settled(said, hold, plan, known, read, encoding, kept)
+
+
+def of_steps(read: Reader, hold: Hold) -> Evidence:
+    """All that must be known of a shot of which nothing is laid but its own pictures."""
+    return Evidence(steps=steps_of(read(hold.anchor)))
 
 
 def observed(read: Reader, hold: Hold, edge: Edge, encoding: Encoding, stands: bool = False) -> Evidence:

@@ -34,6 +34,10 @@ LEAST_COVER = 1 / 4096  # of a mix; below it no code changes
 # px round what stands in the frame, and gaps in it: its place is known, and what is seen between its lines tells
 STANDING_FULL, STANDING_FALL, STANDING_CLOSED = 2.0, 2.0, 2
 CHANGED = 0.5  # share of a pixel that a retouch changes
+NOTHING_SHOWS = (
+    "Nothing see-through that stands in the frame was found within the edge: draw it round all of the mark, or choose another "
+    "source."
+)
 
 
 @dataclass(frozen=True)
@@ -88,15 +92,21 @@ def make_fix(
     read: Reader | None = None,
     seed: int = 0,
     donor: Hold | None = None,
+    encoding: Encoding | None = None,
 ) -> Fix:
     """Prepare a fix from its plates (frame and plate each; of a fill the first is the fill itself, and the others guide
-    it; of one from other frames ``uncovered_plates``). ``donor``: the hold of what is borrowed, when it has its own.
+    it; of one from other frames ``uncovered_plates``; ``encoding``: the shot's, where there are none). ``donor``: the hold of
+    what is borrowed, when it has its own.
 
     Raises HushError for a plan that cannot be laid.
     """
     plan.check()
     evidence = evidence or Evidence()
-    encoding = plates[0][1].encoding
+    encoding = encoding or (plates[0][1].encoding if plates else SRGB)
+    if plan.unveils:
+        if evidence.veil is None:
+            raise HushError(NOTHING_SHOWS, "no-veil")
+        return Fix(hold, plan, evidence.veil.rect, (), None, None, None, evidence, encoding, read, seed)
     rect = still_rect(hold, plan)
     if not plan.from_others:
         rect = rect.within(_union([plate.rect for _, plate in plates]).grown(MARGIN))

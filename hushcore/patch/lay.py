@@ -18,6 +18,7 @@ from hushcore.patch.candidate import Candidate, candidate
 from hushcore.patch.finish import grained, with_grain
 from hushcore.patch.fix import LEAST_COVER, Fix, on_frame
 from hushcore.patch.look import Seen, look
+from hushcore.patch.overlaid import taken_off
 from hushcore.patch.own_grain import grain_seed, own_grain
 from hushcore.patch.place import Place
 
@@ -38,6 +39,8 @@ class Laid:
 
 def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
     """One fix on one frame. ``codes`` (h, w, c) is not changed. Raises HushError when the frame is not held."""
+    if fix.plan.unveils:
+        return _unveiled(codes, frame, fix)
     fix = on_frame(fix, frame)
     seen = look(codes, frame, fix)
     if seen is None:
@@ -67,6 +70,19 @@ def lay(codes: Codes, frame: int, fix: Fix) -> Laid:
             mixed = grained(mixed, matte, less, made_of.grain, kept, grain_seed(fix, frame), fix.encoding)
     laid = _written(codes, spot.target, mixed, matte, fix.encoding, fix.evidence.steps, smoothly)
     return Laid(laid, spot.target, matte, seen, light, made_of.lights)
+
+
+def _unveiled(codes: Codes, frame: int, fix: Fix) -> Laid:
+    """A frame whose own picture is given back under a see-through mark; as it is where that has faded away."""
+    veil = fix.evidence.veil
+    assert veil is not None
+    cover = np.asarray((veil.passes < 1) & (fix.plan.edge.matte(veil.rect, frame) > 0), np.float32)
+    beneath = fix.encoding.decode(three(codes[veil.rect.slices]))
+    bare = taken_off(beneath, cover, veil, fix.encoding)
+    if bare is None:
+        return Laid(codes, veil.rect, np.zeros_like(cover))
+    laid = _written(codes, veil.rect, bare, cover, fix.encoding, fix.evidence.steps, smoothly=True)
+    return Laid(laid, veil.rect, cover)
 
 
 def _made(made_of: Candidate, own: F32 | None, beneath: F32, spot: Place, fix: Fix) -> tuple[F32, bool]:

@@ -17,7 +17,7 @@ from hushcore.plates.blend import BLENDS
 from hushcore.retouch.soften import Soften
 from hushcore.retouch.strokes import Stroke
 
-SOURCES = ("replace", "lift", "retrace", "fill", "soften", "insert")
+SOURCES = ("replace", "lift", "retrace", "fill", "soften", "insert", "unveil")
 ON_ITS_OWN = ("retrace", "soften")  # sources that change each frame's own pixels: nothing is lit
 GRAINS = ("fresh", "keep", "off")
 STANDINGS = ("auto", "off")
@@ -25,6 +25,10 @@ SHUTTER = 0.5  # of a frame: 180 degrees
 STANDS = (
     "The mark stands in the frame and lies on another part of the surface on every frame. Fill it from other frames, or "
     "retouch a plate of what is behind it."
+)
+VEILED = (
+    "Only a mark that stands in the frame all through the shot can be taken off as a veil: say in Edge that it stands, and leave "
+    "its edge without keys."
 )
 RIDES = (
     "The mark rides the surface, so the same place is never uncovered on another frame. Fill from other frames suits what "
@@ -192,6 +196,11 @@ class Plan:
         the frame's own."""
         return self.stands and (self.source == "replace" or self.from_others)
 
+    @property
+    def unveils(self) -> bool:
+        """Whether a see-through mark is taken off each frame's own picture: neither a plate nor the hold is asked."""
+        return self.source == "unveil"
+
     def check(self) -> None:
         """Raises HushError for an edge without area, or a mode or source that does not exist."""
         self.edge.check()
@@ -208,6 +217,8 @@ class Plan:
             self.soften.check()
         elif self.source == "retrace" and not self.strokes:
             raise HushError("No stroke yet: paint on the plate, and it is redone on every frame.", "no-strokes")
+        if self.unveils and (not self.stands or self.edge.changes):
+            raise HushError(VEILED, "not-standing")
         if self.stands and self.source in ON_ITS_OWN:
             raise HushError(STANDS, "standing")
 

@@ -13,10 +13,10 @@ from typing import Any
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from hushcore.arrays import F32, F64, Mask, Rect, mean, most
 from hushcore.colour.encoding import Encoding
+from hushcore.patch.standing import Stack
 
 SHARES = np.arange(0.1, 1.0, 0.05)  # of the frame that is the veil: what is tried
 CORE = 75.0  # percentile of how much places differ from the picture: the mark's full lines
@@ -37,9 +37,9 @@ BESIDE = (3, 14)  # px from the lines
 LINES = 0.97  # of the picture that passes: less is one of them
 OUTLINE = 0.04  # of a veil's shape that may be left of it, or taken too much
 OUTLINE_SIGMA, STEEP = 4.0, 0.02  # px over which that is told; share by which it must change within them
+FADES = 4  # steps in which a frame's share of it is found
+EVENED = ((0.0, 1.0), (1.0, 2.0), (2.0, 4.0))  # px: bands that are held against those beside it
 UNSEEN, SEEN, SEEN_SIGMA = 0.006, 0.018, 3.0  # tonal: smaller corrections are left; from there on all counts; px
-
-Stack = NDArray[np.float32]
 
 
 @dataclass(frozen=True)
@@ -79,12 +79,9 @@ class Veil:
 
     def roughness(self, frame: F32, bare: F32) -> float:
         """The finest detail of what comes back of a frame (tonal), over the frame's beside; not a number where none is seen."""
-        shares = self.passes[self.passes < LINES]
-        if not len(shares):
+        full, near = self._sides()
+        if not full.any() or not near.any():
             return np.nan
-        full = self.passes <= np.median(shares)
-        out = cv2.distanceTransform((self.passes >= LINES).astype(np.uint8), cv2.DIST_L2, 5)
-        near = (out > BESIDE[0]) & (out < BESIDE[1])
         under, beside = (np.median(np.abs(side - cv2.GaussianBlur(side, (0, 0), 1.0))[on])
                          for side, on in ((bare, full), (frame, near)))  # fmt: skip
         return float(under / beside) if beside > 0 else np.nan
@@ -96,14 +93,65 @@ class Veil:
             return None
         frame = np.maximum(beneath, 0)
         bare = self.bare(frame if self.linear else encoding.tonal_of(frame), cover)
-        if abs(self._outline(bare)) > OUTLINE:
+        if abs(self.left_in(bare)) > OUTLINE:
             return None
         less = np.clip((1 - self.passes) / (1 - self.share), 0, 1) * np.float32(max(0.0, 1 - 1 / self.rough))
         fine = bare - cv2.GaussianBlur(bare, (0, 0), 1.0)
         bare = np.asarray(bare - less[..., None] * fine, np.float32)
         return bare if self.linear else encoding.from_tonal(bare)
 
-    def _outline(self, bare: F32) -> float:
+    def outline(self, frame: F32) -> float:
+        """How much of the veil would be left of its outline, taken off a frame (values as it was fitted on)."""
+        return self.left_in(self.bare(frame, 1 - self.passes))
+
+    def strength(self, frame: F32) -> float:
+        """How much (0..1) of the veil lies on a frame: less than one where it fades in or out. One where that cannot be told,
+        for its tone is the picture's."""
+        low, high = 0.0, 1.0
+        left, over = self.left_in(frame), self.outline(frame)
+        if abs(over) <= OUTLINE:
+            return 1.0
+        if left * over >= 0:  # taking it off only adds to what is seen of it anyway, or takes away too little
+            return 0.0 if abs(left) <= abs(over) else 1.0
+        found = 1.0
+        for _ in range(FADES):  # false position
+            found = low + (high - low) * left / (left - over)
+            now = self.times(found).outline(frame)
+            if left * now > 0:
+                low, left = found, now
+            else:
+                high, over = found, now
+        return found
+
+    def times(self, strength: float) -> "Veil":
+        """The veil where it has faded to a share of itself."""
+        k = np.float32(strength)
+        return replace(
+            self, passes=np.asarray(1 - k * (1 - self.passes), np.float32), tone=np.asarray(k * self.tone, np.float32)
+        )
+
+    def evened(self, bare: F32, frame: F32) -> F32:
+        """What came back of a frame with its finest detail no stronger than the frame's beside the lines: what coding has added
+        since was made stronger by the division."""
+        full, near = self._sides()
+        if not full.any() or not near.any():
+            return bare
+        less = np.clip((1 - self.passes) / (1 - self.share), 0, 1)[..., None]
+        for fine, broad in EVENED:
+            under, beside = (_band(side, fine, broad) for side in (bare, frame))
+            sizes = float(np.median(np.abs(under[full]))), float(np.median(np.abs(beside[near])))
+            if sizes[0] > sizes[1]:
+                bare = np.asarray(bare - less * np.float32(1 - sizes[1] / sizes[0]) * under, np.float32)
+        return bare
+
+    def _sides(self) -> tuple[Mask, Mask]:
+        """The full lines, and what lies beside them."""
+        shares = self.passes[self.passes < LINES]
+        full = self.passes <= np.median(shares) if len(shares) else np.zeros(self.passes.shape, bool)
+        out = cv2.distanceTransform((self.passes >= LINES).astype(np.uint8), cv2.DIST_L2, 5)
+        return full, (out > BESIDE[0]) & (out < BESIDE[1])
+
+    def left_in(self, bare: F32) -> float:
         """How much of the veil is still in a picture, or was taken too much."""
         shape, luma = (side - cv2.GaussianBlur(side, (0, 0), OUTLINE_SIGMA) for side in (1 - self.passes, mean(bare)))
         steep = np.abs(shape) > STEEP
@@ -114,7 +162,7 @@ class Veil:
         differences first, as far as they stand out from the frame's noise; as it is where this veil is not what lies on the
         frame, or is one over linear light."""
         frame, picture = (encoding.tonal_of(np.maximum(side, 0)) for side in (beneath, made))
-        if self.linear or abs(self._outline(self.bare(frame, cover))) > OUTLINE:
+        if self.linear or abs(self.left_in(self.bare(frame, cover))) > OUTLINE:
             return made
         on = (cover > 0) & (self.passes >= PASSES_LEAST) & (self.passes < 1)
         passes = np.where(on, self.passes, 1).astype(np.float32)
@@ -155,6 +203,11 @@ class Veil:
         )  # fmt: skip
 
 
+def _band(picture: F32, fine: float, broad: float) -> F32:
+    above = picture if fine == 0 else cv2.GaussianBlur(picture, (0, 0), fine)
+    return np.asarray(above - cv2.GaussianBlur(picture, (0, 0), broad), np.float32)
+
+
 def fitted(
     rect: Rect, cover: F32, frames: Sequence[F32], pictures: Sequence[F32], linear: bool = False
 ) -> Veil | None:  # fmt: skip
@@ -169,10 +222,10 @@ def fitted(
     tone = _tone(seen, under, core)
     if tone is None:
         return None
-    veil, weight = _share_of(seen, under, tone)
+    veil, weight = share_of(seen, under, tone)
     left = np.abs(seen - under - veil[None, :, None] * (tone - under))
     noise = 1.4826 * float(np.median(left))
-    passes, own = _of_places(seen, under, veil, weight, noise)
+    passes, own = _of_places(seen, under, 1 - veil, weight, noise)
     whole = np.ones(cover.shape, np.float32)
     tones = np.zeros((*cover.shape, 3), np.float32)
     whole[on], tones[on] = passes, own
@@ -191,7 +244,7 @@ def _tone(seen: Stack, under: Stack, core: Mask) -> F32 | None:
     left, tones = [], []
     for share in SHARES:
         tone = np.median((seen[:, core] - (1 - share) * under[:, core]) / share, axis=(0, 1)).astype(np.float32)
-        veil, _ = _share_of(some, their, tone)
+        veil, _ = share_of(some, their, tone)
         rest = np.abs(some - their - veil[None, :, None] * (tone - their))
         left.append(float(np.minimum(rest, WRONG).mean()))
         tones.append(tone)
@@ -201,7 +254,7 @@ def _tone(seen: Stack, under: Stack, core: Mask) -> F32 | None:
     return tones[k]
 
 
-def _share_of(seen: Stack, under: Stack, tone: F32) -> tuple[F32, F32]:
+def share_of(seen: Stack, under: Stack, tone: F32) -> tuple[F32, F32]:
     """How much (places,) of the frames is a veil of one tone, by robust least squares, and the weights of frames and
     places: something under it that the picture does not know is left out."""
     to, apart = tone - under, seen - under
@@ -216,14 +269,14 @@ def _share_of(seen: Stack, under: Stack, tone: F32) -> tuple[F32, F32]:
     return veil, weight
 
 
-def _of_places(seen: Stack, under: Stack, veil: F32, weight: F32, noise: float) -> tuple[F32, F32]:
-    """What passes at each place (places,), near what one tone says, and the place's own veil (places, 3)."""
+def _of_places(seen: Stack, under: Stack, passes: F32, weight: F32, noise: float) -> tuple[F32, F32]:
+    """What passes at each place (places,), near what is thought to, and the place's own veil (places, 3)."""
     w = weight[..., None]
     count = w.sum(0)
     middle, other = (w * under).sum(0) / count, (w * seen).sum(0) / count
     spread: F64 = (w * (under - middle) ** 2).sum((0, 2))
     both: F64 = (w * (under - middle) * (seen - other)).sum((0, 2))
     prior = (noise / SLOPE_OFF) ** 2
-    passes = (both + prior * (1 - veil)) / (spread + prior)
-    passes = np.clip(passes, 0.02, 1).astype(np.float32)
+    own = (both + prior * passes) / (spread + prior)
+    passes = np.clip(own, 0.02, 1).astype(np.float32)
     return passes, np.asarray(other - passes[:, None] * middle, np.float32)

@@ -87,7 +87,7 @@ def build_fix(
     art = build_art(data.art, beside / data.art.picture if data.art and beside else None, encoding)
     kept = data.match.chosen.choice() if data.match.chosen else None
     evidence = gather(looked, hold, plan.edge, encoding, plan, plates, kept)
-    return make_fix(hold, plan, plates, evidence, art, reader, seed, donor)
+    return make_fix(hold, plan, plates, evidence, art, reader, seed, donor, encoding)
 
 
 def _kept(read: Reader) -> Reader:

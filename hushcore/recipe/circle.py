@@ -104,10 +104,19 @@ def recipe_of(found: Proposal, hold: str, anchor: int, picture: str) -> dict[str
 
 def recipe_behind(loop: np.ndarray, hold: str) -> dict[str, Any]:
     """A recipe that fills a mark which stands in the frame, within a loop (n, 2, frame px), from other frames."""
+    return _recipe_standing(loop, hold, {"source": "fill", "fill": {"kind": "other frames"}})
+
+
+def recipe_unveiled(loop: np.ndarray, hold: str) -> dict[str, Any]:
+    """A recipe that takes a see-through mark, within a loop (n, 2, frame px), off each frame's own picture."""
+    return _recipe_standing(loop, hold, {"source": "unveil"})
+
+
+def _recipe_standing(loop: np.ndarray, hold: str, source: dict[str, Any]) -> dict[str, Any]:
     return {
         "version": 1,
         "fixes": [{
-            "name": "Proposed", "hold": hold, "stands": True, "source": "fill", "fill": {"kind": "other frames"},
+            "name": "Proposed", "hold": hold, "stands": True, **source,
             "edge": {"nodes": corner_nodes(loop), "growth": 0.0, "softness": SOFT},
         }],
     }  # fmt: skip

@@ -248,9 +248,9 @@ class FixData(Plain):
     hold: str
     edge: EdgeData
     plates: list[PlateData] = Field(
-        default=[], description="Retouched frames; a fill is guided by them, retrace and soften need none."
+        default=[], description="Retouched frames; a fill is guided by them; retrace, soften and unveil need none."
     )
-    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert"] = "replace"
+    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert", "unveil"] = "replace"
     fill: FillData | None = None
     soften: SoftenData | None = None
     strokes: list[StrokeData] = Field(default=[], description="Of retrace: redone on every frame, on its own pixels.")
@@ -283,7 +283,7 @@ class FixData(Plain):
         what it needs, or an outline without area."""
         if self.source == "insert" and self.art is None:
             raise HushError("No artwork yet: bring in a picture to put on.", "no-art")
-        if self.source not in (*ON_ITS_OWN, "fill") and not self.plates:
+        if self.source not in (*ON_ITS_OWN, "fill", "unveil") and not self.plates:
             raise HushError("No plate yet: pick a frame to retouch.", "no-plate")
         plan = Plan(
             self.edge.edge(), self.match.match(), self.source, self.blend, self.front.front(),
@@ -331,7 +331,7 @@ class HoldData(Plain):
     """A measured hold; see docs/files.md."""
 
     version: Literal[1] = 1
-    kind: Literal["point", "two-point", "planar", "mesh"]
+    kind: Literal["point", "two-point", "planar", "mesh", "frame"]
     anchor: int
     size: tuple[int, int]
     corner: tuple[int, int]

@@ -1,4 +1,5 @@
-"""The first retouch of what stands in the frame: what lies behind it, from other frames, if that is judged good enough."""
+"""The first retouch of what stands in the frame: each frame's own picture from under it, or what lies behind it, from other
+frames, if that is judged good enough."""
 
 from collections.abc import Callable, Sequence
 
@@ -20,6 +21,7 @@ LOOKED_AT = 7  # frames
 QUIET_SHARE = 0.6  # of them that must be quiet
 LOUDEST = 3.0  # a tell on any of them, that rules it out
 WORDS = "taken from the frames on which it was uncovered"
+OWN = "taken off each frame's own picture, {0} % of which shows through it"
 
 
 def from_behind(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: Encoding) -> bool:
@@ -29,6 +31,21 @@ def from_behind(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: 
     """
     plan = Plan(edge, Match(), "fill", stands=True, fill=Fill("other frames"))
     return is_quiet(hold, read, plan, uncovered_plates(hold, plan, read, encoding), encoding)
+
+
+def from_itself(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: Encoding) -> Fix | None:
+    """A mark that stands in the frame taken off each frame's own picture; None where it is not see-through, or too much of it
+    would be seen. ``edge`` in frame px, without keys."""
+    if edge.changes:
+        return None
+    plan = Plan(edge, Match(), "unveil", stands=True)
+    evidence = gather(read, hold, edge, encoding, plan)
+    if evidence.veil is None:
+        return None
+    fix = make_fix(hold, plan, (), evidence, None, read, 0, encoding=encoding)
+    frames = spread(sorted({hold.anchor, *hold.frames}), LOOKED_AT)
+    told = [judge(lay(read(frame), frame, fix), frame, fix, None)[0] for frame in frames]
+    return fix if good_enough([float(getattr(one, one.loudest)) for one in told]) else None
 
 
 def is_quiet(

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Mask, least, most
+from hushcore.arrays import F32, Mask, least, most, three
 from hushcore.colour import difference, spaces
 from hushcore.colour.encoding import Encoding
 from hushcore.grain.model import LUMA, luma_of
@@ -29,6 +29,7 @@ SEAM_DE = 1.0
 TEXTURE_OCTAVES = 0.4  # log2 of energy
 GRAIN_LOG = 0.25  # of sigma
 FLICKER_L = 0.5  # L*
+OUTLINE_TONAL = 0.012  # of what is left of a veil, or burnt in
 LIGHT_SIGMA = 6.0  # px
 INSIDE, OUTSIDE, ARC = 1.5, 6.0, 41.0  # px: the strips either side of the edge, and the arc that is averaged
 RING = 24.0  # px
@@ -78,6 +79,8 @@ class Remembered:
 def judge(laid: Laid, frame: int, fix: Fix, before: Remembered | None) -> tuple[Tells, Remembered | None]:
     """The tells of ``fix`` as it was ``laid`` on a frame. ``before``: of the frame before, for flicker. A frame on which
     the fix does not show has no tells."""
+    if fix.plan.unveils:
+        return _judged_bare(laid, frame, fix, before)
     seen, light = laid.seen, laid.light
     fix = on_frame(fix, frame)
     if seen is None or (light is None and fix.plan.source not in ON_ITS_OWN):
@@ -134,6 +137,25 @@ def _judged_beside(
         grain=_grain(made, shown, inside, ring, fix.encoding),
         flicker=_flicker(apart[..., 0], before, frame, beside, usual=True),
     ), Remembered(frame, apart[..., 0])
+
+
+def _judged_bare(
+    laid: Laid, frame: int, fix: Fix, before: Remembered | None
+) -> tuple[Tells, Remembered | None]:  # fmt: skip
+    """The tells of a frame whose own picture came back from under a veil: an outline of it that is left or was taken too much,
+    how that changes, and grain that is not the frame's beside it."""
+    veil = fix.evidence.veil
+    if veil is None or not (laid.matte > 0).any():
+        return Tells(), None
+    light = np.maximum(fix.encoding.decode(three(laid.codes[veil.rect.slices])), 0)
+    bare = np.asarray(light if veil.linear else fix.encoding.tonal_of(light), np.float32)
+    left = np.full((1, 1), (1 - veil.share) * veil.left_in(bare), np.float32)
+    rough = veil.roughness(bare, bare)
+    return Tells(
+        seam=float(np.abs(left).max()) / OUTLINE_TONAL,
+        grain=0.0 if not np.isfinite(rough) or rough <= 0 else float(abs(np.log(rough))) / GRAIN_LOG / 2,
+        flicker=_flicker(100 * left, before, frame, np.ones((1, 1), bool)),
+    ), Remembered(frame, 100 * left)
 
 
 def _expected(current: F32, plate: F32, original: F32, smeared: Smear | None) -> tuple[F32, Mask]:

@@ -175,9 +175,11 @@ class Overlaid(Wall):
         share = 0.65 * ndi.gaussian_filter(inside, 0.7)[..., None]
         return SRGB.tonal_of(linear) * (1 - share) + 0.9 * share
 
+    def noise(self, frame: int) -> np.ndarray:
+        return np.random.default_rng(frame).normal(0, 0.003, (HEIGHT, WIDTH, 3))
+
     def read(self, frame: int) -> np.ndarray:
-        noise = np.random.default_rng(frame).normal(0, 0.003, (HEIGHT, WIDTH, 3))
-        tonal = self.overlaid(self.linear(frame), frame) + noise
+        tonal = self.overlaid(self.linear(frame), frame) + self.noise(frame)
         return SRGB.encode(SRGB.from_tonal(tonal.astype(np.float32)), np.uint16)
 
 
