@@ -36,6 +36,7 @@ AS_BESIDE = 1.25  # times the finest detail beside the lines
 BESIDE = (3, 14)  # px from the lines
 LINES = 0.97  # of the picture that passes: less is one of them
 OUTLINE = 0.04  # of a veil's shape that may be left of it, or taken too much
+ASIDE = ((0, 13), (0, -13), (13, 0), (-13, 0), (12, 18), (-12, -18), (18, -12), (-18, 12))  # px, where it does not lie
 OUTLINE_SIGMA, STEEP = 4.0, 0.02  # px over which that is told; share by which it must change within them
 FADES = 4  # steps in which a frame's share of it is found
 EVENED = ((0.0, 1.0), (1.0, 2.0), (2.0, 4.0))  # px: bands that are held against those beside it
@@ -156,6 +157,11 @@ class Veil:
         shape, luma = (side - cv2.GaussianBlur(side, (0, 0), OUTLINE_SIGMA) for side in (1 - self.passes, mean(bare)))
         steep = np.abs(shape) > STEEP
         return float((shape * luma)[steep].sum() / (shape * shape)[steep].sum()) if steep.any() else 0.0
+
+    def by_chance(self, bare: F32) -> float:
+        """How much would be found left in it (RMS) where the veil does not lie: what the picture itself has of its shape."""
+        found = [self.left_in(np.roll(bare, (down, along), (0, 1))) for down, along in ASIDE]
+        return float(np.sqrt(np.mean(np.square(found))))
 
     def lifted(self, beneath: F32, made: F32, cover: F32, encoding: Encoding) -> F32:
         """The patch ``made`` (h, w, 3) corrected towards what the frame ``beneath`` shows under the veil, both linear, wide

@@ -29,7 +29,10 @@ SEAM_DE = 1.0
 TEXTURE_OCTAVES = 0.4  # log2 of energy
 GRAIN_LOG = 0.25  # of sigma
 FLICKER_L = 0.5  # L*
-OUTLINE_TONAL = 0.012  # of what is left of a veil, or burnt in
+OUTLINE_TONAL, FLICKER_TONAL = (
+    0.012,
+    0.005,
+)  # of what is left of a veil, or burnt in; by which that changes from frame to frame
 LIGHT_SIGMA = 6.0  # px
 INSIDE, OUTSIDE, ARC = 1.5, 6.0, 41.0  # px: the strips either side of the edge, and the arc that is averaged
 RING = 24.0  # px
@@ -70,7 +73,8 @@ class Tells:
 
 @dataclass(frozen=True)
 class Remembered:
-    """What a frame's patch is lighter than expected, L* (h, w), for the flicker of the next."""
+    """What a frame's patch is lighter than expected, L* (h, w), for the flicker of the next; of what is unveiled, how much of its
+    outline is left, and how much is by chance (2,)."""
 
     frame: int
     lighter: F32
@@ -149,13 +153,22 @@ def _judged_bare(
         return Tells(), None
     light = np.maximum(fix.encoding.decode(three(laid.codes[veil.rect.slices])), 0)
     bare = np.asarray(light if veil.linear else fix.encoding.tonal_of(light), np.float32)
-    left = np.full((1, 1), (1 - veil.share) * veil.left_in(bare), np.float32)
+    left, chance = ((1 - veil.share) * size for size in (veil.left_in(bare), veil.by_chance(bare)))
     rough = veil.roughness(bare, bare)
+    flicker = 0.0
+    if before is not None and abs(before.frame - frame) == 1 and before.lighter.shape == (2,):
+        was, usual = before.lighter
+        flicker = _beyond(left - float(was), float(np.hypot(chance, usual))) / FLICKER_TONAL
     return Tells(
-        seam=float(np.abs(left).max()) / OUTLINE_TONAL,
+        seam=_beyond(left, chance) / OUTLINE_TONAL,
         grain=0.0 if not np.isfinite(rough) or rough <= 0 else float(abs(np.log(rough))) / GRAIN_LOG / 2,
-        flicker=_flicker(100 * left, before, frame, np.ones((1, 1), bool)),
-    ), Remembered(frame, 100 * left)
+        flicker=flicker,
+    ), Remembered(frame, np.array([left, chance], np.float32))
+
+
+def _beyond(found: float, chance: float) -> float:
+    """The size of what was found beyond what chance finds anyway (RMS)."""
+    return float(np.sqrt(max(0.0, found**2 - chance**2)))
 
 
 def _expected(current: F32, plate: F32, original: F32, smeared: Smear | None) -> tuple[F32, Mask]:

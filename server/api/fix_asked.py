@@ -210,7 +210,7 @@ class ProtectIn(VersionIn):
 class SourceIn(VersionIn):
     """What replaces the mark."""
 
-    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert"]
+    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert", "unveil"]
     blend: Literal["time", "light"] = "time"
     stands: bool = False
 

@@ -208,7 +208,7 @@ class FixOut(Schema):
     plate: PlateOut | None = Field(description="The plate that is worked on.")
     plates: list[PlateOut]
     strokes: list[StrokeOut]
-    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert"]
+    source: Literal["replace", "lift", "retrace", "fill", "soften", "insert", "unveil"]
     fill: FillData
     donor: int | None = Field(description="The fix whose hold carries what is borrowed.")
     soften: SoftenData

@@ -7,7 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from fixes import shape
 from fixes.document import Document
 from fixes.models import Fix
-from holds import sharing
+from holds import sharing, stands
 from laying import trying
 from ninja import Router, Status
 from plates import copying
@@ -30,10 +30,10 @@ def fill(request: HttpRequest, fix: int, payload: FillIn) -> FixOut:
         donor = None
         if payload.donor is not None:
             other = _other(found, payload.donor)
-            donor = other.document["hold"]
-            if not donor:
-                raise HushError(f"{other.document['name']} has no hold yet; let it track first.", "no-hold")
-        return shape.set_fill(document, payload.fill, donor)
+            donor = sharing.surface_of(other)
+        label = shape.set_fill(document, payload.fill, donor)
+        stands.hold_as_asked(document, found)
+        return label
 
     return apply(request, fix, payload.version, do)
 
@@ -41,7 +41,13 @@ def fill(request: HttpRequest, fix: int, payload: FillIn) -> FixOut:
 @router.patch("fixes/{fix}/soften", response=FixOut)
 def soften(request: HttpRequest, fix: int, payload: SoftenIn) -> FixOut:
     """How the mark is softened; it becomes the source."""
-    return apply(request, fix, payload.version, lambda d, _: shape.set_soften(d, payload.soften))
+
+    def do(document: Document, found: Fix) -> str:
+        label = shape.set_soften(document, payload.soften)
+        stands.hold_as_asked(document, found)
+        return label
+
+    return apply(request, fix, payload.version, do)
 
 
 @router.post("fixes/{fix}/behind", response=FixOut)

@@ -24,6 +24,7 @@ from deliveries.ordering import totals
 from deliveries.sheets import FONTS, Crops, Cut
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
+from hushcore.hold.in_frame import KIND
 from hushcore.hold.report import held_otherwise
 from hushcore.tells.measure import NAMES
 
@@ -115,7 +116,7 @@ def _words(fix: Fix) -> str:
         + (f" ({document['fill']['kind']})" if document["source"] == "fill" and document["fill"] else "")
     ]
     if hold is not None:
-        parts.append(f"held as {hold.kind}, anchor {hold.anchor}")
+        parts.append("standing in the frame" if hold.kind == KIND else f"held as {hold.kind}, anchor {hold.anchor}")
         rows = hold.known.defer("data")
         parts += [one.words for one in held_otherwise({row.frame: row.how for row in rows if not row.gone})]
     parts.append(f"light {document['match']['light']}, grain {document['match']['grain']}")

@@ -41,7 +41,7 @@ def missing_part(document: Document) -> str:
         fill = fill_of(document)
         unset = fill["kind"] == "borrow" and not fill["keys"] and tuple(fill["offset"]) == (0, 0)
         return "Nothing to borrow from yet: drag the clean place in the Still view." if unset else ""
-    if source == "soften":
+    if source in ("soften", "unveil"):
         return ""
     if not document["plates"]:
         return "No plate yet: pick a frame to retouch."

@@ -17,13 +17,15 @@ from hushcore.hold.overlay import stands_still
 from hushcore.recipe import circle as circling
 from hushcore.recipe.models import MethodData
 
+AT_ONCE = 20  # before the hold's own measuring, which it may make needless
+
 
 def circle(
     shot: Shot, frame: int, loop: list[tuple[float, float]], by: AbstractBaseUser | None, anew: bool = False
 ) -> Fix:
     """A new fix from a loop round a mark on ``frame``: ground, anchor, edge, whether the mark stands in the frame; it starts
-    to track, and the worker chooses the surface by trying. On a surface that is held already that hold is used again,
-    unless it is to be tracked ``anew``.
+    to track, and the worker chooses the surface by trying; of a mark that stands it sees first whether each frame's own picture
+    shows through it. On a surface that is held already that hold is used again, unless it is to be tracked ``anew``.
 
     The slow part (looking whether the mark stands) is done before the transaction.
     """
@@ -51,6 +53,8 @@ def circle(
         shot.status = Shot.Status.IN_HAND
         shot.save(update_fields=["status"])
         tell("fix", fix=fix.id, shot=shot.id, version=fix.version)
-        if under is not None:  # it is held already: what follows a settled hold follows at once
-            app.configure_task("first_look").defer(fix=fix.id)
+        if (
+            under is not None or stands
+        ):  # it is held already, or may need no hold: what follows a settled hold follows at once
+            app.configure_task("first_look", priority=AT_ONCE).defer(fix=fix.id)
     return fix

@@ -17,6 +17,7 @@ from holds.models import Hold, HoldFrame, Run
 from holds.rows import keep
 from hushcore.errors import HushError
 from hushcore.hold.confidence import GAIN, LOG_CAP
+from hushcore.hold.in_frame import KIND
 from hushcore.hold.keys import Pin, corrected
 from hushcore.hold.record import HoldFrame as EngineFrame
 from hushcore.hold.record import params_plain
@@ -24,14 +25,18 @@ from hushcore.hold.redo import stretch_of
 from hushcore.hold.smooth import LARGEST
 from hushcore.recipe.models import PinData
 
+STAYS = "The mark is taken off each frame where it stands: nothing is tracked. Choose another source first."
 UNKNOWN = round(GAIN * math.exp(LOG_CAP), 3)  # px: the drift figure's ceiling
 
 
 def child(before: Hold, work: str, **more: Any) -> Hold:
     """A hold that goes on from another: it reads it on every frame that it does not measure itself.
 
-    Raises HushError while the other is being smoothed or measured a second time: half of that would be a jump.
+    Raises HushError while the other is being smoothed or measured a second time: half of that would be a jump; and where nothing
+    is measured.
     """
+    if before.kind == KIND:
+        raise HushError(STAYS, "standing")
     if before.running and before.work in (Hold.Work.SMOOTH, Hold.Work.SECOND):
         raise HushError("Let it finish, or stop and undo it, before the hold is changed again.", "running")
     stop(before)

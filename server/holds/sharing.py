@@ -13,6 +13,7 @@ from jobs.models import Shot
 from holds.models import Hold
 from hushcore.arrays import F64, Rect
 from hushcore.errors import HushError
+from hushcore.hold.in_frame import KIND
 from hushcore.hold.likeness import likenesses
 from hushcore.hold.record import Hold as EngineHold
 
@@ -22,6 +23,9 @@ APART = (3, 6, 10)  # frames away at which what is in the loop must be the same,
 FEWEST = 2  # frames
 ALIKE = 0.5  # correlation
 NOT_HERE = "That fix's hold is not of this shot; choose a fix of the same shot."
+NO_SURFACE = (
+    "{} is taken off where it stands in the frame: it follows no surface. Circle the surface as a fix of its own."
+)
 SAME = "The mark lies on that very hold; circle the surface behind it as a fix of its own."
 
 
@@ -90,13 +94,21 @@ def _drift(engine: EngineHold, still: F64) -> float:
 
 
 def use_hold(document: Document, fix: Fix, other: Fix) -> str:
-    """Lie on another fix's hold. Raises HushError when it has none, or is of another shot."""
+    """Lie on another fix's hold. Raises HushError when it follows no surface, or is of another shot."""
     if other.shot_id != fix.shot_id:
         raise HushError(NOT_HERE, "not-here")
-    if not other.document["hold"]:
-        raise HushError(f"{other.document['name']} has no hold yet; let it track first.", "no-hold")
-    document["hold"] = other.document["hold"]
+    document["hold"] = surface_of(other)
     return f"Hold of {other.document['name']}"[:80]
+
+
+def surface_of(other: Fix) -> int:
+    """The hold of the surface that another fix lies on. Raises HushError when it follows none."""
+    number = other.document["hold"]
+    if not number:
+        raise HushError(f"{other.document['name']} has no hold yet; let it track first.", "no-hold")
+    if Hold.objects.filter(id=number, kind=KIND).exists():
+        raise HushError(NO_SURFACE.format(other.document["name"]), "no-hold")
+    return int(number)
 
 
 def take_behind(document: Document, fix: Fix, other: Fix) -> str:

@@ -8,7 +8,7 @@ from fixes.document import missing_part
 from fixes.models import Fix
 from holds.models import Hold
 
-from hushcore.patch.evidence import observed, settled_by
+from hushcore.patch.evidence import observed, of_steps, settled_by
 from hushcore.patch.plan import Evidence, Plan
 from hushcore.plates.plate import Plate
 from laying import bases, ready
@@ -35,6 +35,9 @@ def ensure(fix: Fix, hold: Hold) -> None:
     def read(frame: int):  # type: ignore[no-untyped-def]
         return ready.codes_below(fix, frame)
 
+    if fix.document["source"] == "unveil":  # nothing is asked of the shot but its own pictures
+        keep(fix, hold, settled_by(of_steps(read, engine), read, engine, bases.plan_of(fix), [], encoding))
+        return
     row = fix.evidence.filter(key=seen_key(fix, hold)).first()
     if row is None:
         said = observed(read, engine, edge, encoding, fix.document["stands"])
@@ -46,7 +49,11 @@ def ensure(fix: Fix, hold: Hold) -> None:
     if not missing_part(fix.document):
         plan = bases.plan_of(fix)
         plates = ready.based_plates(fix, hold, plan)
-    made = settled_by(_seen(row.id), read, engine, plan, plates, encoding)
+    keep(fix, hold, settled_by(_seen(row.id), read, engine, plan, plates, encoding))
+
+
+def keep(fix: Fix, hold: Hold, made: Evidence) -> None:
+    """What was chosen for a fix as it stands."""
     with transaction.atomic():
         Row.objects.update_or_create(fix=fix, key=choice_key(fix, hold), defaults={"data": made.plain()})
         old = fix.evidence.exclude(key=seen_key(fix, hold)).order_by("-id").values_list("id", flat=True)[KEPT_ROWS:]

@@ -11,18 +11,21 @@ from fixes import change as changes
 from fixes.document import Document, mark_of, plain_outline
 from fixes.models import Fix, Path
 from fixes.shape import set_fill
+from holds import stands
 from holds.current import current_hold
 from plates import retouching
 from plates.root import kept_if_used
 
 from hushcore.arrays import Codes
 from hushcore.errors import HushError
+from hushcore.hold.in_frame import held_in_frame
 from hushcore.plates.plate import Plate
 from hushcore.plates.propose import Proposal, finished, first_retouch
 from hushcore.recipe.circle import corner_nodes
 from hushcore.recipe.models import FillData
-from hushcore.tells.behind import WORDS, is_quiet
-from laying.bases import plan_of
+from hushcore.tells.behind import OWN, WORDS, from_itself, is_quiet
+from laying import gathering
+from laying.bases import edge_of, plan_of
 from laying.ready import based_plates, codes_below
 from laying.roundtrip import keep_picture
 
@@ -80,6 +83,31 @@ def propose_behind(fix: Fix) -> Fix | None:
         return "Proposed retouch"
 
     return changes.change(fix.id, fix.version, None, do)
+
+
+def propose_unveiled(fix: Fix) -> Fix | None:
+    """A see-through mark that stands in the frame, taken off each frame's own picture, as one change; None where it is none, or
+    too much of it would be seen. Its hold may still be measured: it is not asked.
+
+    Raises Conflict when its artist was faster.
+    """
+    hold, clip = current_hold(fix), fix.shot.clip
+    frames = [n for n in range(fix.shot.first, fix.shot.last + 1) if n not in set(clip.missing)]
+    engine = held_in_frame(frames, hold.anchor, (clip.width, clip.height))
+    made = from_itself(engine, lambda frame: codes_below(fix, frame), edge_of(fix), clip.encoding)
+    if made is None or made.evidence.veil is None:
+        return None
+    words = OWN.format(round(100 * made.evidence.veil.share))
+    loop = np.round(mark_of(fix.document), 1).tolist()
+
+    def do(document: Document) -> str:
+        stands.set_source(document, fix, "unveil", document["blend"], True)
+        document["proposed"] = {"words": words, "loop": loop, "tried": [], "fills": []}
+        return "Proposed retouch"
+
+    changed = changes.change(fix.id, fix.version, None, do)
+    gathering.keep(changed, current_hold(changed), made.evidence)
+    return changed
 
 
 def take(

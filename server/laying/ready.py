@@ -38,6 +38,7 @@ from laying.recipe import fix_data, strokes_of
 
 PARTS = ("edge", "plates", "source", "blend", "art", "front", "stands", "match", "fill", "soften")
 PLANE_SHOWS = 0.25  # of the ground's size, beyond it on every side
+LOOKED_AT = "What shows through the mark is read from the shot's frames; it is laid as soon as that is done."
 SNAPSHOT_EVERY = 64  # strokes: editing an early one repaints from the last picture before it
 
 
@@ -143,6 +144,8 @@ class _Donors:
 def based_plates(fix: Fix, hold: Hold, plan: Plan) -> list[tuple[int, plates.Plate]]:
     """The fix's plates, each with its frame, painted as they stand; of a source that needs none, first the anchor frame as
     the source makes it."""
+    if plan.unveils:
+        return []
     own = [(Plate.objects.get(id=e["id"]).frame, painted_plate(fix, e, hold)) for e in fix.document["plates"]]
     if plan.source not in (*ON_ITS_OWN, "fill"):
         return own
@@ -196,7 +199,10 @@ def _prepared(fix: Fix, below: str) -> tuple[ReadyFix, Hold, str]:
         engine = hold.engine(frames=whole)
         art = _art(fix, data.art)
         donor = bases.donor_of(fix)
-        prepared = make_fix(engine, plan, made, said, art, lambda n: codes_below(fix, n), fix.id, donor)
+        if plan.unveils and not evidence.is_settled(fix, hold):
+            raise HushError(LOOKED_AT, "not-yet")
+        encoding = fix.shot.clip.encoding
+        prepared = make_fix(engine, plan, made, said, art, lambda n: codes_below(fix, n), fix.id, donor, encoding)
         return replace(prepared, hold=hold.engine(frames=False)) if whole else prepared
 
     return fixes_kept.once(key, make), hold, evidence_name

@@ -31,7 +31,7 @@ def look(hold: Hold, **_: object) -> None:
 
 @app.task(queue="track", priority=10, name="first_look")
 def first_look(fix: int) -> None:
-    """A fix was made on a hold that is settled already."""
+    """A fix was made on a hold that is settled already, or that may be needless."""
     first_retouch(fix)
     found = Fix.objects.select_related("shot__clip").filter(id=fix).first()
     if found is not None and found.document["hold"]:
@@ -46,7 +46,8 @@ def first_retouch(fix: int) -> None:
         return
     try:
         if found.document["stands"]:
-            proposing.propose_behind(found)
+            if not proposing.propose_unveiled(found) and not current_hold(found).running:
+                proposing.propose_behind(found)
             return
         made = proposing.proposed(found, [], [])
         if made is not None:

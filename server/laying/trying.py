@@ -20,7 +20,7 @@ from hushcore.hold.record import Hold
 from hushcore.patch.lay import lay
 from hushcore.plates.plate import still_picture
 from hushcore.tells.measure import judge
-from laying import evidence, ready
+from laying import evidence, gathering, ready
 from laying.names import digest
 from laying.still import spot
 
@@ -56,6 +56,10 @@ def ways(fix: Fix) -> list[Way]:
     without_proposal(bare)  # as it goes when a fill is taken instead
     plates = {name: bare[name] for name in ("plates", "plate")}
     behind = document["stands"] or bool(document["edge"].get("hold"))
+    if document["source"] == "unveil":
+        return made  # nothing is held that another way could be laid on
+    if _may_be_unveiled(document):
+        made.append(Way("unveil", "Unveil", {"source": "unveil", **plates}))
     for kind in BEHIND if behind else ON_THE_SURFACE:
         parts = {"source": "fill", "fill": {**fill_of(document), "kind": kind}, **plates}
         if not missing_part({**document, **parts}):
@@ -65,6 +69,12 @@ def ways(fix: Fix) -> list[Way]:
         if document["plates"]:
             made += [Way(one, one.capitalize(), {"source": one}) for one in ("replace", "lift")]
     return [way for way in made if way.key == "now" or not _same(document, way.parts)]
+
+
+def _may_be_unveiled(document: Document) -> bool:
+    edge = document["edge"]
+    keyed = any(outline["keys"] or outline["span"] for outline in edge["outlines"])
+    return bool(document["stands"] and not edge.get("hold") and not keyed)
 
 
 def _same(document: Document, parts: Document) -> bool:
@@ -84,6 +94,8 @@ def tried(fix: Fix, key: str, frame: int) -> Tried:
 
 def _tried(fix: Fix, way: Way, frame: int) -> Tried:
     asked = Fix(id=fix.id, shot=fix.shot, order=fix.order, document={**fix.document, **way.parts})
+    if way.key == "unveil":
+        gathering.ensure(asked, current_hold(fix))
     prepared, hold = ready.ready(asked)
     near = ready.hold_near(hold, frame, prepared.reach)
     if not near.has(frame):

@@ -119,10 +119,15 @@ def _one(fix: Fix, hold: Hold, prepared: Any, frame: int, before: Remembered | N
     stack = ready.stack(fix.shot, frame)
     laid = lay(ready.codes_below(fix, frame), frame, near)
     # the topmost fix, exactly as it stands now, on what lay below it all the while
-    if stack[0] and stack[0][-1].sheets is prepared.sheets and ready.stack(fix.shot, frame)[1] == stack[1]:
+    if stack[0] and _same(stack[0][-1], prepared) and ready.stack(fix.shot, frame)[1] == stack[1]:
         _keep_shown(fix, frame, stack[1], laid.codes)
     tells, remembered = judge(laid, frame, near, before)
     return tells.plain(), remembered
+
+
+def _same(one: Any, other: Any) -> bool:
+    """Whether two fixes are the same one, made ready once; one without a plate has no sheets of its own."""
+    return one.sheets is other.sheets and one.evidence is other.evidence
 
 
 def _keep_shown(fix: Fix, frame: int, state: str, codes: Codes) -> None:

@@ -3297,7 +3297,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "replace" | "lift" | "retrace" | "fill" | "soften" | "insert";
+            source: "replace" | "lift" | "retrace" | "fill" | "soften" | "insert" | "unveil";
             fill: components["schemas"]["FillData"];
             /**
              * Donor
@@ -4345,7 +4345,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "replace" | "lift" | "retrace" | "fill" | "soften" | "insert";
+            source: "replace" | "lift" | "retrace" | "fill" | "soften" | "insert" | "unveil";
             /**
              * Blend
              * @default time

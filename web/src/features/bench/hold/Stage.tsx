@@ -26,6 +26,15 @@ export function HoldStage({ shot, fix, change }: PanelProps) {
   const testLine = useBench((state) => state.testLine !== null);
   const set = useBench((state) => state.set);
   const { hold } = fix;
+  if (hold?.kind === "frame")
+    return (
+      <Section stage="hold" name="Hold" words="stands in the frame" figure="">
+        <p className="text-soft">
+          Nothing is tracked: the mark stands in the frame, and each frame's own picture comes back from under it. With
+          another source the ground round it is tracked.
+        </p>
+      </Section>
+    );
   const worst = loudest(hold);
   const changes = holdChanges(fix, change);
   const Part = { track: TrackPart, correct: CorrectPart, ground: GroundPart, method: MethodPart }[part];

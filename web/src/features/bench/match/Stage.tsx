@@ -48,6 +48,18 @@ export function MatchStage({ fix, change }: PanelProps) {
       onDone={(next) => keep({ [name]: next / 100 })}
     />
   );
+  if (fix.source === "unveil")
+    return (
+      <Section
+        stage="match"
+        name="Match"
+        words="its own light and grain"
+        figure={loud === undefined ? "" : loud.toFixed(1)}
+        level={tellLevel(loud)}
+      >
+        <p className="text-soft">Each frame's own picture comes back from under the mark: there is nothing to match.</p>
+      </Section>
+    );
   return (
     <Section
       stage="match"

@@ -1,7 +1,7 @@
 interface Props<T extends string> {
   label: string;
   value: T;
-  ways: Record<T, { name: string; words: string }>;
+  ways: Partial<Record<T, { name: string; words: string }>>;
   /** Why a way does not fit; empty when it does. */
   disabled?: (way: T) => string;
   columns?: string;
@@ -22,16 +22,16 @@ export function WayPicker<T extends string>({ label, value, ways, disabled, onCh
               role="radio"
               aria-checked={way === value}
               aria-disabled={why !== ""}
-              title={why || ways[way].words}
+              title={why || ways[way]?.words}
               onClick={() => !why && onChange(way)}
               className={`h-[26px] truncate rounded-md border px-1 ${way === value ? "border-thread bg-felt-3 text-ink" : "border-line text-soft hover:text-ink"} ${why ? "opacity-40" : ""}`}
             >
-              {ways[way].name}
+              {ways[way]?.name}
             </button>
           );
         })}
       </div>
-      <p className="text-soft">{ways[value].words}</p>
+      <p className="text-soft">{ways[value]?.words}</p>
     </>
   );
 }

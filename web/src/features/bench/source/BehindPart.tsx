@@ -8,7 +8,7 @@ const PLATE = "Take a plate for what no frame shows, and paint it in there";
 /** Other frames: what lies behind, how far they may be, what fills the rest. */
 export function BehindPart({ shot, fix, now, show, keep, change, hint }: FillProps & { hint: string }) {
   const fixes = useFixes(shot.id).data ?? [];
-  const behind = fixes.filter((one: Fix) => one.id !== fix.id && one.hold);
+  const behind = fixes.filter((one: Fix) => one.id !== fix.id && one.hold && one.hold.kind !== "frame");
   return (
     <>
       {!fix.stands && (

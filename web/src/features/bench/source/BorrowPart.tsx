@@ -37,7 +37,7 @@ export function BorrowPart({ shot, fix, now, show, keep }: FillProps) {
   const at = donorAt(now, frame);
   const keyed = (now.keys ?? []).some((key) => key.frame === frame);
   const place = (part: Partial<typeof at>) => withDonor(now, frame, part);
-  const others = fixes.filter((one: Fix) => one.id !== fix.id && one.hold);
+  const others = fixes.filter((one: Fix) => one.id !== fix.id && one.hold && one.hold.kind !== "frame");
   return (
     <>
       <Slider

@@ -2,6 +2,12 @@ import { useState } from "react";
 import { client } from "../../../api/client";
 import { Button } from "../../../ui/controls";
 import type { PanelProps } from "../shared/panel";
+import type { Source } from "./ways";
+
+const WHAT_NEXT: Partial<Record<Source, string>> = {
+  replace: "Keep it, try another, or paint over it.",
+  unveil: "Keep it, or choose another source.",
+};
 
 /** What was proposed without a stroke of the artist's, until it is kept or touched; or the way to have something proposed. */
 export function Proposed({ fix, change }: Pick<PanelProps, "fix" | "change">) {
@@ -25,9 +31,7 @@ export function Proposed({ fix, change }: Pick<PanelProps, "fix" | "change">) {
     <section aria-label="Proposed" className="flex flex-col gap-1.5 rounded-md border border-thread/60 p-2">
       <p role="status">
         <b className="font-medium text-thread">Proposed</b>: {busy ? "looking for another place" : fix.proposed}.{" "}
-        {fix.source === "replace"
-          ? "Keep it, try another, or paint over it."
-          : "Keep it, or take a plate for what it does not get right."}
+        {WHAT_NEXT[fix.source] ?? "Keep it, or take a plate for what it does not get right."}
       </p>
       <div className="flex gap-1.5">
         <Button disabled={busy} onClick={keep}>

@@ -13,11 +13,12 @@ import { RoundTrip } from "./RoundTrip";
 import { SoftenPart } from "./SoftenPart";
 import { StrokeList } from "./StrokeList";
 import { TrySheet } from "./TrySheet";
-import { SOURCES, type Source, sourceWords } from "./ways";
+import { UnveilPart } from "./UnveilPart";
+import { onPlates, type Source, sourcesOf, sourceWords } from "./ways";
 
 const STANDS = "The mark stands in the frame and lies on another place of the surface on every frame";
 
-/** What takes the mark's place: one of six sources, and what it needs. */
+/** What takes the mark's place: the source, and what it needs. */
 export function SourceStage({ shot, fix, change }: PanelProps) {
   const keep = (part: Partial<Pick<Fix, "source" | "blend" | "stands">>) => {
     const { source, blend, stands } = { ...fix, ...part };
@@ -30,7 +31,7 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
     else keep({ source });
   };
   const why = (source: Source) => (fix.stands && (source === "retrace" || source === "soften") ? STANDS : "");
-  const plated = fix.source !== "soften";
+  const plated = onPlates(fix);
   return (
     <Section
       stage="source"
@@ -40,18 +41,19 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
       hint={{
         words:
           "Take a plate, Alt-click a clean place beside the mark, then paint over it. It is carried to every frame.",
-        done: fix.strokes.length > 0 || fix.source === "fill" || fix.source === "soften" || !!fix.proposed,
+        done: fix.strokes.length > 0 || fix.source === "fill" || !plated || !!fix.proposed,
       }}
     >
-      <WayPicker label="Source" value={fix.source} ways={SOURCES} disabled={why} onChange={pick} />
+      <WayPicker label="Source" value={fix.source} ways={sourcesOf(fix)} disabled={why} onChange={pick} />
       {fix.source === "fill" && <FillPart shot={shot} fix={fix} change={change} />}
       {fix.source === "soften" && <SoftenPart shot={shot} fix={fix} change={change} />}
+      {fix.source === "unveil" && <UnveilPart fix={fix} />}
       {(fix.source === "fill" || fix.source === "retrace") && fix.lacks && (
         <p role="status" className="text-noticeable">
           {fix.lacks}
         </p>
       )}
-      <TrySheet fix={fix} change={change} />
+      {fix.source !== "unveil" && <TrySheet fix={fix} change={change} />}
       {(fix.source === "replace" || fix.proposed) && <Proposed fix={fix} change={change} />}
       {plated && <PlateRow shot={shot} fix={fix} change={change} />}
       {fix.plates.length > 1 && fix.source !== "fill" && fix.source !== "retrace" && plated && (

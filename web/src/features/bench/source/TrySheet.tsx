@@ -27,7 +27,8 @@ export function TrySheet({ fix, change }: Pick<PanelProps, "fix" | "change">) {
     setOpen(false);
     if (way.key === "now") return;
     if (way.key === "soften") return keepSoften(change, fix, {});
-    if (way.key !== "replace" && way.key !== "lift") return keepFill(change, fix, { kind: way.key as Kind });
+    if (way.key !== "replace" && way.key !== "lift" && way.key !== "unveil")
+      return keepFill(change, fix, { kind: way.key as Kind });
     const source = way.key;
     change.mutate(({ params, version }) =>
       client.PATCH("/api/fixes/{fix}/source", {

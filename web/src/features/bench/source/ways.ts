@@ -13,8 +13,8 @@ interface Way {
   done: string;
 }
 
-/** The six sources, in two rows of three. */
-export const SOURCES: Record<Source, Way> = {
+/** All sources. */
+const SOURCES: Record<Source, Way> = {
   replace: { name: "Replace", words: "The plate covers the mark on every frame", done: "retouched" },
   lift: { name: "Lift", words: "Only what the retouch changed is carried: ink, stains, tan lines", done: "lifted off" },
   retrace: {
@@ -25,7 +25,22 @@ export const SOURCES: Record<Source, Way> = {
   fill: { name: "Fill", words: "Grown from round the mark, or taken from beside or from other frames", done: "filled" },
   soften: { name: "Soften", words: "Tone is smoothed and creases evened; pores stay", done: "softened" },
   insert: { name: "Insert", words: "New artwork or make-up on the surface", done: "put on" },
+  unveil: {
+    name: "Unveil",
+    words: "A see-through mark is taken off each frame's own picture: no plate, nothing to track",
+    done: "unveiled",
+  },
 };
+
+const RIDING: Source[] = ["replace", "lift", "retrace", "fill", "soften", "insert"];
+const STANDING: Source[] = ["replace", "lift", "unveil", "fill", "insert"];
+
+/** The sources that suit a mark, as it rides the surface or stands in the frame; and the one that it has. */
+export function sourcesOf(fix: Fix): Partial<Record<Source, Way>> {
+  const fitting = fix.stands && !fix.carried ? STANDING : RIDING;
+  const shown = fitting.includes(fix.source) ? fitting : [...fitting, fix.source];
+  return Object.fromEntries(shown.map((source) => [source, SOURCES[source]]));
+}
 
 /** The kinds of fill. */
 export const KINDS: Record<Kind, Way> = {
@@ -41,8 +56,8 @@ export const KINDS: Record<Kind, Way> = {
   },
 };
 
-/** Sources that are painted on a plate, and those that a plate guides. */
-export const onPlates = (fix: Fix) => fix.source !== "soften" && (fix.source !== "fill" || fix.plates.length > 0);
+/** Sources that are painted on a plate, or that a plate may guide. */
+export const onPlates = (fix: Fix) => fix.source !== "soften" && fix.source !== "unveil";
 
 /** The stage in a few words. */
 export function sourceWords(fix: Fix): string {
@@ -51,7 +66,7 @@ export function sourceWords(fix: Fix): string {
     const guided = fix.plates.length ? `, guided by ${plates}` : "";
     return `${fix.proposed ? "proposed, " : ""}${KINDS[fix.fill.kind].done}${guided}`;
   }
-  if (fix.source === "soften") return SOURCES.soften.done;
+  if (!onPlates(fix)) return `${fix.proposed ? "proposed, " : ""}${SOURCES[fix.source].done}`;
   if (!fix.plates.length) return "no plate yet";
   if (fix.source === "retrace") return `${fix.strokes.length} strokes on every frame`;
   return `${fix.proposed ? "proposed" : SOURCES[fix.source].done}, ${plates}`;
