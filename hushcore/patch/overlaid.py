@@ -16,7 +16,7 @@ from hushcore.edge.matte import Edge
 from hushcore.geometry.membrane import membrane
 from hushcore.grain.model import luma_of
 from hushcore.patch.explain import spread
-from hushcore.patch.standing import LEAST_PLACES, Shape, Stack, grown, shape_of, shown_on, standing_in
+from hushcore.patch.standing import LEAST_PLACES, Shape, Stack, grown, shape_against, shape_of, shown_on, standing_in
 from hushcore.patch.veil import OUTLINE, PASSES_LEAST, Veil, share_of
 
 Reader = Callable[[int], Codes]
@@ -79,17 +79,24 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
     shape = shape_of(frames, inside)
     if shape is None:
         return None
-    wider = 0
-    while True:
+    found = _fitted(rect, shape, frames, linear)
+    if found is None:
+        return None
+    shape = shape_against(frames, inside, shape, found.tone_of(shape.core)) or shape
+    around = grown(shape.cover, WIDEST + NEAR)
+    veil, least = None, GONE * shape.level
+    for wider in range(0, WIDEST + 1, WIDER):
         cover = grown(shape.cover, wider) & (inside | shape.cover)
-        veil = _fitted(rect, replace(shape, cover=cover), frames, linear)
-        if veil is None:
-            return None
-        left = standing_in(np.stack([veil.bare(one, 1 - veil.passes) for one in frames]), inside)
-        if wider >= WIDEST or not _goes_on(left, cover, inside):
+        made = _fitted(rect, replace(shape, cover=cover), frames, linear)
+        if made is None:
             break
-        wider += WIDER
-    if np.percentile(left[grown(cover, NEAR)], 95) > GONE * shape.level:
+        left = standing_in(np.stack([made.bare(one, 1 - made.passes) for one in frames]), inside)
+        most = float(np.percentile(left[around], 95))
+        if most < least:
+            veil, least = made, most
+        if not _goes_on(left, cover, inside):
+            break
+    if veil is None:
         return None
     rough = [veil.roughness(one, veil.bare(one, 1 - veil.passes)) for one in frames]
     return replace(veil, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import dstn, idstn
 
-from hushcore.arrays import F32, Mask
+from hushcore.arrays import F32, F64, Mask
 from hushcore.grain.model import luma_of
 
 Stack = NDArray[np.float32]
@@ -22,6 +22,8 @@ STILL, STILL_SIGMA = 0.8, 1.5  # of the picture's slopes that stand beside it: n
 TOP, FULL = 0.6, 0.8  # of the strongest, for the usual level of its lines; of that, for full ones
 ABSENT, GROWS = 0.35, 1.03  # of its usual strength: it is not there; times the frame before's: it fades in
 LEAST_PLACES = 40
+TONE_SIGMA, TINY = 0.7, 1e-4  # px, against grain; tonal
+LEAST_TAKEN = 0.02  # of the picture, for its soft borders
 
 
 @dataclass(frozen=True)
@@ -49,6 +51,37 @@ def shape_of(frames: Stack, inside: Mask) -> Shape | None:
     core = surely & (height > FULL * level)
     inner = cv2.erode(core.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
     return Shape(grown(surely | maybe, BORDER), inner if inner.sum() > core.sum() / 4 else core, level)
+
+
+def shape_against(frames: Stack, inside: Mask, known: Shape, tone: F32) -> Shape | None:
+    """The shape of a mark whose ``tone`` (3,) is known, also where the picture has nearly that tone on most frames; None where it
+    is not found. ``known``: what was found of it before, whose ``level`` it keeps."""
+    taken = taken_by(frames, inside, tone)
+    beyond = inside & ~grown(known.cover, REACH)
+    noise = NOISE * 1.4826 * float(np.median(np.abs(taken[beyond if beyond.sum() > LEAST_PLACES else inside])))
+    level = float(np.median(taken[known.core]))
+    surely = inside & (np.abs(taken) > max(LINE * level, noise))
+    maybe = inside & (np.abs(taken) > max(LEAST_TAKEN, noise / 2)) & grown(surely, REACH)
+    core = inside & (taken > FULL * level)
+    if core.sum() < LEAST_PLACES:
+        return None
+    inner = cv2.erode(core.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    return Shape(grown(surely | maybe, BORDER), inner if inner.sum() > core.sum() / 4 else core, known.level)
+
+
+def taken_by(frames: Stack, inside: Mask, tone: F32) -> F32:
+    """How much (h, w) of the picture a mark of one ``tone`` (3,) takes within ``inside``; less than nothing where it is darkened.
+    The picture's distance from that tone is as much smaller as passes, whatever the picture is: in logarithms the weighted
+    medians of its slopes are those of what passes alone."""
+    apart = np.stack([luma_of(cv2.GaussianBlur(one, (0, 0), TONE_SIGMA) - tone) for one in frames])
+    where = grown(inside, 1)
+    slopes = np.zeros((2, *inside.shape))
+    for slope, axis in zip(slopes, (1, 0), strict=True):
+        one, other = (np.roll(apart, -by, axis + 1)[:, where] for by in (0, 1))
+        weights = np.where(one * other > 0, np.minimum(np.abs(one), np.abs(other)) ** 2, 0) + TINY
+        ratio = np.log(np.maximum(np.abs(other), TINY) / np.maximum(np.abs(one), TINY))
+        slope[where] = np.quantile(ratio, 0.5, axis=0, weights=weights, method="inverted_cdf")
+    return np.asarray(1 - np.exp(_solved(*slopes)), np.float32)
 
 
 def standing_in(frames: Stack, inside: Mask) -> F32:
@@ -95,12 +128,16 @@ def _stands(frames: Stack, beyond: Mask) -> bool:
 
 def _put_together(slopes: F32, where: Mask) -> F32:
     """How far (h, w; RMS of the channels) the picture that has these ``slopes`` (2, h, w, 3) where they count, and none
-    elsewhere, is from nothing: Poisson's equation, by sine transforms."""
+    elsewhere, is from nothing."""
     along, down = np.where(where[None, ..., None], slopes, 0).astype(np.float64)
+    picture = np.stack([_solved(along[..., k], down[..., k]) for k in range(along.shape[-1])])
+    return np.asarray(np.sqrt((picture**2).mean(0)), np.float32)
+
+
+def _solved(along: F64, down: F64) -> F64:
+    """The picture (h, w) that has slopes to the right and downwards: Poisson's equation, by sine transforms."""
     bent = along + down
     bent[:, 1:] -= along[:, :-1]
     bent[1:] -= down[:-1]
-    steps = [2 * np.cos(np.pi * np.arange(1, n + 1) / (n + 1)) - 2 for n in where.shape]
-    over = (steps[0][:, None] + steps[1][None])[..., None]
-    picture = idstn(dstn(bent, type=1, axes=(0, 1)) / over, type=1, axes=(0, 1))
-    return np.asarray(np.sqrt((picture**2).mean(-1)), np.float32)
+    steps = [2 * np.cos(np.pi * np.arange(1, n + 1) / (n + 1)) - 2 for n in bent.shape]
+    return np.asarray(idstn(dstn(bent, type=1) / (steps[0][:, None] + steps[1][None]), type=1))

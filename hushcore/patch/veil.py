@@ -13,6 +13,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from scipy.optimize import brentq
 
 from hushcore.arrays import F32, F64, Mask, Rect, mean, most
 from hushcore.colour.encoding import Encoding
@@ -38,7 +39,9 @@ LINES = 0.97  # of the picture that passes: less is one of them
 OUTLINE = 0.04  # of a veil's shape that may be left of it, or taken too much
 ASIDE = ((0, 13), (0, -13), (13, 0), (-13, 0), (12, 18), (-12, -18), (18, -12), (-18, 12))  # px, where it does not lie
 OUTLINE_SIGMA, STEEP = 4.0, 0.02  # px over which that is told; share by which it must change within them
-FADES = 4  # steps in which a frame's share of it is found
+SURELY = 2.0  # times what a picture has of its shape by chance: it is there
+FULLY = 0.02  # of the picture at least that a full line takes
+FADES = 0.005  # to which a frame's share of it is found
 EVENED = ((0.0, 1.0), (1.0, 2.0), (2.0, 4.0))  # px: bands that are held against those beside it
 UNSEEN, SEEN, SEEN_SIGMA = 0.006, 0.018, 3.0  # tonal: smaller corrections are left; from there on all counts; px
 
@@ -72,6 +75,11 @@ class Veil:
     def lines(self) -> Mask:
         """Where (h, w) the mark lies, without its soft borders."""
         return np.asarray(self.passes < 1 - 0.5 * (1 - self.share))
+
+    def tone_of(self, core: Mask) -> F32:
+        """Its usual tone (3,) where ``core`` says that it is full."""
+        whole = self.tone[core] / np.maximum(1 - self.passes[core], FULLY)[:, None]
+        return np.asarray(np.median(whole, 0), np.float32)
 
     def bare(self, frame: F32, cover: F32) -> F32:
         """The picture (h, w, 3) that is under the veil in a ``frame``, tonal, where ``cover`` says that it lies."""
@@ -108,21 +116,19 @@ class Veil:
     def strength(self, frame: F32) -> float:
         """How much (0..1) of the veil lies on a frame: less than one where it fades in or out. One where that cannot be told,
         for its tone is the picture's."""
-        low, high = 0.0, 1.0
         left, over = self.left_in(frame), self.outline(frame)
         if abs(over) <= OUTLINE:
             return 1.0
         if left * over >= 0:  # taking it off only adds to what is seen of it anyway, or takes away too little
             return 0.0 if abs(left) <= abs(over) else 1.0
-        found = 1.0
-        for _ in range(FADES):  # false position
-            found = low + (high - low) * left / (left - over)
-            now = self.times(found).outline(frame)
-            if left * now > 0:
-                low, left = found, now
-            else:
-                high, over = found, now
-        return found
+        if abs(left) <= SURELY * self.by_chance(frame):
+            return 0.0
+
+        def left_of(share: float) -> float:
+            faded = self.times(share)
+            return self.left_in(faded.bare(frame, 1 - faded.passes))
+
+        return float(brentq(left_of, 0, 1, xtol=FADES))
 
     def times(self, strength: float) -> "Veil":
         """The veil where it has faded to a share of itself."""
@@ -154,9 +160,23 @@ class Veil:
 
     def left_in(self, bare: F32) -> float:
         """How much of the veil is still in a picture, or was taken too much."""
-        shape, luma = (side - cv2.GaussianBlur(side, (0, 0), OUTLINE_SIGMA) for side in (1 - self.passes, mean(bare)))
-        steep = np.abs(shape) > STEEP
-        return float((shape * luma)[steep].sum() / (shape * shape)[steep].sum()) if steep.any() else 0.0
+        return float(self._left(mean(bare)[..., None])[0])
+
+    def _left(self, sides: F32) -> F32:
+        """How much of the veil's shape each of some planes (h, w, n) has."""
+        shape = (1 - self.passes)[..., None]
+        shape, fine = (side - _blurred(side, OUTLINE_SIGMA) for side in (shape, sides))
+        steep = np.abs(shape[..., 0]) > STEEP
+        if not steep.any():
+            return np.zeros(sides.shape[2], np.float32)
+        return np.asarray((shape * fine)[steep].sum(0) / (shape * shape)[steep].sum(), np.float32)
+
+    def told(self, bare: F32) -> tuple[F32, F32]:
+        """What is left in a picture (3,), in lightness and in two differences of colour; and how much of each would be found by
+        chance (RMS) where the veil does not lie."""
+        sides = np.stack([mean(bare), bare[..., 0] - bare[..., 1], bare[..., 2] - bare[..., 1]], -1)
+        found = [self._left(np.roll(sides, by, (0, 1))) for by in ASIDE]
+        return self._left(sides), np.sqrt(np.mean(np.square(found), 0))
 
     def by_chance(self, bare: F32) -> float:
         """How much would be found left in it (RMS) where the veil does not lie: what the picture itself has of its shape."""
@@ -207,6 +227,10 @@ class Veil:
             rect, np.ascontiguousarray(maps[..., 0]), np.ascontiguousarray(maps[..., 1:]), float(data["noise"]),
             np.inf if rough is None else float(rough), bool(data.get("linear", False)),
         )  # fmt: skip
+
+
+def _blurred(planes: F32, sigma: float) -> F32:
+    return np.asarray(cv2.GaussianBlur(planes, (0, 0), sigma).reshape(planes.shape), np.float32)
 
 
 def _band(picture: F32, fine: float, broad: float) -> F32:

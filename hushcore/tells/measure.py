@@ -74,7 +74,7 @@ class Tells:
 @dataclass(frozen=True)
 class Remembered:
     """What a frame's patch is lighter than expected, L* (h, w), for the flicker of the next; of what is unveiled, how much of its
-    outline is left, and how much is by chance (2,)."""
+    outline is left in lightness and colours, and how much by chance (2, 3)."""
 
     frame: int
     lighter: F32
@@ -153,22 +153,22 @@ def _judged_bare(
         return Tells(), None
     light = np.maximum(fix.encoding.decode(three(laid.codes[veil.rect.slices])), 0)
     bare = np.asarray(light if veil.linear else fix.encoding.tonal_of(light), np.float32)
-    left, chance = ((1 - veil.share) * size for size in (veil.left_in(bare), veil.by_chance(bare)))
+    left, chance = ((1 - veil.share) * size for size in veil.told(bare))
     rough = veil.roughness(bare, bare)
     flicker = 0.0
-    if before is not None and abs(before.frame - frame) == 1 and before.lighter.shape == (2,):
+    if before is not None and abs(before.frame - frame) == 1 and before.lighter.shape == (2, *left.shape):
         was, usual = before.lighter
-        flicker = _beyond(left - float(was), float(np.hypot(chance, usual))) / FLICKER_TONAL
+        flicker = _beyond(left - was, np.hypot(chance, usual)) / FLICKER_TONAL
     return Tells(
         seam=_beyond(left, chance) / OUTLINE_TONAL,
         grain=0.0 if not np.isfinite(rough) or rough <= 0 else float(abs(np.log(rough))) / GRAIN_LOG / 2,
         flicker=flicker,
-    ), Remembered(frame, np.array([left, chance], np.float32))
+    ), Remembered(frame, np.stack([left, chance]))
 
 
-def _beyond(found: float, chance: float) -> float:
-    """The size of what was found beyond what chance finds anyway (RMS)."""
-    return float(np.sqrt(max(0.0, found**2 - chance**2)))
+def _beyond(found: F32, chance: F32) -> float:
+    """The greatest size of what was found, beyond what chance finds anyway (RMS)."""
+    return float(np.sqrt(np.maximum(found**2 - chance**2, 0)).max())
 
 
 def _expected(current: F32, plate: F32, original: F32, smeared: Smear | None) -> tuple[F32, Mask]:
