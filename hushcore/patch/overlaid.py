@@ -16,7 +16,7 @@ from hushcore.edge.matte import Edge
 from hushcore.geometry.membrane import membrane
 from hushcore.grain.model import luma_of
 from hushcore.patch.explain import spread
-from hushcore.patch.standing import LEAST_PLACES, Shape, Stack, grown, shape_against, shape_of, shown_on, standing_in
+from hushcore.patch.standing import LEAST_PLACES, Shape, Stack, cover_against, grown, shape_of, shown_on, standing_in
 from hushcore.patch.veil import OUTLINE, PASSES_LEAST, Veil, share_of
 
 Reader = Callable[[int], Codes]
@@ -25,6 +25,7 @@ BESIDE = 24  # px round the edge: the picture there says what passes
 WIDER, WIDEST = 3, 9  # px by which a cover grows where something is left round it
 NEAR, GLOWS = 3, 2.0  # px round the cover; times what is left farther off: it goes on there
 GONE = 0.25  # of what stood there, the most that may be left anywhere
+AS_BESIDE, MOST_LEFT = 1.2, 0.4  # times what stands beside it by chance, but at most of what stood there
 SMOOTH = 0.7  # px over which the picture beside the lines is carried on under them
 FAR = 3  # px from the lines: the picture alone
 SHARES_MOST = 0.85  # of the picture that passes: with more there is nothing to see
@@ -82,9 +83,10 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
     found = _fitted(rect, shape, frames, linear)
     if found is None:
         return None
-    shape = shape_against(frames, inside, shape, found.tone_of(shape.core)) or shape
+    cover = cover_against(frames, inside, shape, found.tone_of(shape.core))
+    shape = replace(shape, cover=cover | grown(shape.core, 1))
     around = grown(shape.cover, WIDEST + NEAR)
-    veil, least = None, GONE * shape.level
+    veil, least = None, max(GONE * shape.level, min(_usual_beside(frames, inside, around), MOST_LEFT * shape.level))
     for wider in range(0, WIDEST + 1, WIDER):
         cover = grown(shape.cover, wider) & (inside | shape.cover)
         made = _fitted(rect, replace(shape, cover=cover), frames, linear)
@@ -100,6 +102,16 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
         return None
     rough = [veil.roughness(one, veil.bare(one, 1 - veil.passes)) for one in frames]
     return replace(veil, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))
+
+
+def _usual_beside(frames: Stack, inside: Mask, around: Mask) -> float:
+    """What is found to stand beside a mark, by chance: as much of it may be left."""
+    beside = inside & ~around
+    return (
+        AS_BESIDE * float(np.percentile(standing_in(frames, inside)[beside], 95))
+        if beside.sum() > LEAST_PLACES
+        else 0.0
+    )
 
 
 def _goes_on(left: F32, cover: Mask, inside: Mask) -> bool:
@@ -120,7 +132,7 @@ def _fitted(rect: Rect, shape: Shape, frames: Stack, linear: bool) -> Veil | Non
         return None
     tone = np.median((seen[:, core] - share * under[:, core]) / (1 - share), axis=(0, 1)).astype(np.float32)
     veil, weight = share_of(seen, under, tone)
-    passes = _or_shadow(on, 1 - veil, seen, under, weight, tone)
+    passes, weight = _or_shadow(on, 1 - veil, seen, under, weight, tone)
     noise = 1.4826 * float(np.median(np.abs(seen - under - (1 - passes)[None, :, None] * (tone - under))))
     made = [
         _veil_of(rect, on, _of_places(seen, under, passes, by, noise, core, share), noise, linear)
@@ -163,8 +175,9 @@ def _passes(frames: Stack, on: Mask, core: Mask) -> float:
     return float(np.exp(np.median(change[core] - expected[core]) / 2))
 
 
-def _or_shadow(on: Mask, passes: F32, seen: Stack, under: Stack, weight: F32, tone: F32) -> F32:
-    """What passes (places,) a veil of one tone, or black beside it, whichever explains a place and those round it better."""
+def _or_shadow(on: Mask, passes: F32, seen: Stack, under: Stack, weight: F32, tone: F32) -> tuple[F32, F32]:
+    """What passes (places,) a veil of one tone, or black beside it, whichever explains a place and those round it better; and the
+    weights of frames and places, which say nothing where it is not that tone."""
     w = weight[..., None]
     dark = np.clip((w * seen * under).sum((0, 2)) / np.maximum((w * under * under).sum((0, 2)), 1e-9), 0, 1)
     left = []
@@ -173,7 +186,8 @@ def _or_shadow(on: Mask, passes: F32, seen: Stack, under: Stack, weight: F32, to
         plane = np.zeros(on.shape, np.float32)
         plane[on] = rest
         left.append(cv2.GaussianBlur(plane, (0, 0), TOGETHER)[on])
-    return np.asarray(np.where(left[1] < DARKER * left[0], dark, passes), np.float32)
+    shaded = left[1] < DARKER * left[0]
+    return np.asarray(np.where(shaded, dark, passes), np.float32), np.where(shaded[None], np.float32(1), weight)
 
 
 def taken_off(beneath: F32, cover: F32, veil: Veil, encoding: Encoding) -> F32 | None:

@@ -53,20 +53,15 @@ def shape_of(frames: Stack, inside: Mask) -> Shape | None:
     return Shape(grown(surely | maybe, BORDER), inner if inner.sum() > core.sum() / 4 else core, level)
 
 
-def shape_against(frames: Stack, inside: Mask, known: Shape, tone: F32) -> Shape | None:
-    """The shape of a mark whose ``tone`` (3,) is known, also where the picture has nearly that tone on most frames; None where it
-    is not found. ``known``: what was found of it before, whose ``level`` it keeps."""
-    taken = taken_by(frames, inside, tone)
+def cover_against(frames: Stack, inside: Mask, known: Shape, tone: F32) -> Mask:
+    """Where (h, w) a mark of a known ``tone`` (3,) lies, also where the picture has nearly that tone on most frames. ``known``:
+    its shape as found before."""
+    taken = np.abs(taken_by(frames, inside, tone))
     beyond = inside & ~grown(known.cover, REACH)
-    noise = NOISE * 1.4826 * float(np.median(np.abs(taken[beyond if beyond.sum() > LEAST_PLACES else inside])))
-    level = float(np.median(taken[known.core]))
-    surely = inside & (np.abs(taken) > max(LINE * level, noise))
-    maybe = inside & (np.abs(taken) > max(LEAST_TAKEN, noise / 2)) & grown(surely, REACH)
-    core = inside & (taken > FULL * level)
-    if core.sum() < LEAST_PLACES:
-        return None
-    inner = cv2.erode(core.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-    return Shape(grown(surely | maybe, BORDER), inner if inner.sum() > core.sum() / 4 else core, known.level)
+    noise = NOISE * 1.4826 * float(np.median(taken[beyond if beyond.sum() > LEAST_PLACES else inside]))
+    surely = inside & (taken > max(LINE * float(np.median(taken[known.core])), noise))
+    maybe = inside & (taken > max(LEAST_TAKEN, noise / 2)) & grown(surely, REACH)
+    return grown(surely | maybe, BORDER)
 
 
 def taken_by(frames: Stack, inside: Mask, tone: F32) -> F32:

@@ -29,10 +29,7 @@ SEAM_DE = 1.0
 TEXTURE_OCTAVES = 0.4  # log2 of energy
 GRAIN_LOG = 0.25  # of sigma
 FLICKER_L = 0.5  # L*
-OUTLINE_TONAL, FLICKER_TONAL = (
-    0.012,
-    0.005,
-)  # of what is left of a veil, or burnt in; by which that changes from frame to frame
+OUTLINE_TONAL, FLICKER_TONAL = 0.012, 0.005  # of what is left of a veil, or burnt in; by which it changes on a frame
 LIGHT_SIGMA = 6.0  # px
 INSIDE, OUTSIDE, ARC = 1.5, 6.0, 41.0  # px: the strips either side of the edge, and the arc that is averaged
 RING = 24.0  # px
