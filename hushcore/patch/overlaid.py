@@ -132,7 +132,7 @@ def _fitted(rect: Rect, shape: Shape, frames: Stack, linear: bool) -> Veil | Non
         return None
     tone = np.median((seen[:, core] - share * under[:, core]) / (1 - share), axis=(0, 1)).astype(np.float32)
     veil, weight = share_of(seen, under, tone)
-    passes, weight = _or_shadow(on, 1 - veil, seen, under, weight, tone)
+    passes = _or_shadow(on, 1 - veil, seen, under, weight, tone)
     noise = 1.4826 * float(np.median(np.abs(seen - under - (1 - passes)[None, :, None] * (tone - under))))
     made = [
         _veil_of(rect, on, _of_places(seen, under, passes, by, noise, core, share), noise, linear)
@@ -175,9 +175,8 @@ def _passes(frames: Stack, on: Mask, core: Mask) -> float:
     return float(np.exp(np.median(change[core] - expected[core]) / 2))
 
 
-def _or_shadow(on: Mask, passes: F32, seen: Stack, under: Stack, weight: F32, tone: F32) -> tuple[F32, F32]:
-    """What passes (places,) a veil of one tone, or black beside it, whichever explains a place and those round it better; and the
-    weights of frames and places, which say nothing where it is not that tone."""
+def _or_shadow(on: Mask, passes: F32, seen: Stack, under: Stack, weight: F32, tone: F32) -> F32:
+    """What passes (places,) a veil of one tone, or black beside it, whichever explains a place and those round it better."""
     w = weight[..., None]
     dark = np.clip((w * seen * under).sum((0, 2)) / np.maximum((w * under * under).sum((0, 2)), 1e-9), 0, 1)
     left = []
@@ -186,8 +185,7 @@ def _or_shadow(on: Mask, passes: F32, seen: Stack, under: Stack, weight: F32, to
         plane = np.zeros(on.shape, np.float32)
         plane[on] = rest
         left.append(cv2.GaussianBlur(plane, (0, 0), TOGETHER)[on])
-    shaded = left[1] < DARKER * left[0]
-    return np.asarray(np.where(shaded, dark, passes), np.float32), np.where(shaded[None], np.float32(1), weight)
+    return np.asarray(np.where(left[1] < DARKER * left[0], dark, passes), np.float32)
 
 
 def taken_off(beneath: F32, cover: F32, veil: Veil, encoding: Encoding) -> F32 | None:

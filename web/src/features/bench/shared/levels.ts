@@ -21,7 +21,7 @@ export interface Loudest {
 }
 
 export function loudest(hold: Hold | null | undefined): Loudest | null {
-  const frames = hold?.frames ?? [];
+  const frames = hold?.kind === "frame" ? [] : (hold?.frames ?? []); // there nothing can drift
   if (frames.length === 0) return null;
   return frames.reduce((a, b) => ((Number(b.lost) - Number(a.lost) || b.drift - a.drift) > 0 ? b : a));
 }

@@ -47,7 +47,7 @@ export function SourceStage({ shot, fix, change }: PanelProps) {
       <WayPicker label="Source" value={fix.source} ways={sourcesOf(fix)} disabled={why} onChange={pick} />
       {fix.source === "fill" && <FillPart shot={shot} fix={fix} change={change} />}
       {fix.source === "soften" && <SoftenPart shot={shot} fix={fix} change={change} />}
-      {fix.source === "unveil" && <UnveilPart fix={fix} />}
+      {fix.source === "unveil" && !fix.proposed && <UnveilPart fix={fix} />}
       {(fix.source === "fill" || fix.source === "retrace") && fix.lacks && (
         <p role="status" className="text-noticeable">
           {fix.lacks}
