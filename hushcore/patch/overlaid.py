@@ -26,6 +26,8 @@ WIDER, WIDEST = 3, 9  # px by which a cover grows where something is left round 
 NEAR, GLOWS = 3, 2.0  # px round the cover; times what is left farther off: it goes on there
 GONE = 0.25  # of what stood there, the most that may be left anywhere
 AS_BESIDE, MOST_LEFT = 1.2, 0.4  # times what stands beside it by chance, but at most of what stood there
+FINE, LINES_SHARE = 2.0, 99.7  # px; percentile of places: thin lines are few of them
+STUCK, STUCK_BESIDE = 0.006, 1.4  # of detail that stays in the frame; times what stays by chance beside it
 SMOOTH = 0.7  # px over which the picture beside the lines is carried on under them
 FAR = 3  # px from the lines: the picture alone
 SHARES_MOST = 0.85  # of the picture that passes: with more there is nothing to see
@@ -100,8 +102,21 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
             break
     if veil is None:
         return None
-    rough = [veil.roughness(one, veil.bare(one, 1 - veil.passes)) for one in frames]
+    bare = np.stack([veil.bare(one, 1 - veil.passes) for one in frames])
+    if _is_stuck(bare, veil.passes < 1):
+        return None
+    rough = [veil.roughness(one, back) for one, back in zip(frames, bare, strict=True)]
     return replace(veil, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))
+
+
+def _is_stuck(bare: Stack, cover: Mask) -> bool:
+    """Whether fine lines stay in the frame within a ``cover``, which no picture has that moves: what passes is not known well
+    there, or coding is coarser than they are."""
+    usual = np.median(bare, 0).mean(-1)
+    fine = np.abs(usual - cv2.GaussianBlur(usual, (0, 0), FINE))
+    beside = ~grown(cover, 2 * NEAR)
+    stuck, chance = (float(np.percentile(fine[where], LINES_SHARE)) for where in (cover, beside))
+    return stuck > max(STUCK, STUCK_BESIDE * chance)
 
 
 def _usual_beside(frames: Stack, inside: Mask, around: Mask) -> float:

@@ -121,8 +121,8 @@ class Veil:
             return 1.0
         if left * over >= 0:  # taking it off only adds to what is seen of it anyway, or takes away too little
             return 0.0 if abs(left) <= abs(over) else 1.0
-        if abs(left) <= SURELY * self.by_chance(frame):
-            return 0.0
+        if abs(left) <= SURELY * min(self.by_chance(side) for side in (frame, self.bare(frame, 1 - self.passes))):
+            return 0.0  # its own lines are not taken for chance on the one side or on the other
 
         def left_of(share: float) -> float:
             faded = self.times(share)
