@@ -17,6 +17,7 @@ from hushcore.geometry.membrane import membrane
 from hushcore.grain.model import luma_of
 from hushcore.patch.explain import spread
 from hushcore.patch.standing import LEAST_PLACES, Shape, Stack, cover_against, grown, shape_of, shown_on, standing_in
+from hushcore.patch.trusted import trust_in
 from hushcore.patch.veil import OUTLINE, PASSES_LEAST, Veil, share_of
 
 Reader = Callable[[int], Codes]
@@ -26,6 +27,8 @@ WIDER, WIDEST = 3, 9  # px by which a cover grows where something is left round 
 NEAR, GLOWS = 3, 2.0  # px round the cover; times what is left farther off: it goes on there
 GONE = 0.25  # of what stood there, the most that may be left anywhere
 AS_BESIDE, MOST_LEFT = 1.2, 0.4  # times what stands beside it by chance, but at most of what stood there
+STRONG = 0.9  # passes at most where errors of coding become stronger
+LIES = 0.999  # passes at most where it lies: there something is taken off, if only light
 FINE, LINES_SHARE = 2.0, 99.7  # px; percentile of places: thin lines are few of them
 STUCK, STUCK_BESIDE = 0.006, 1.4  # of detail that stays in the frame; times what stays by chance beside it
 SMOOTH = 0.7  # px over which the picture beside the lines is carried on under them
@@ -103,10 +106,19 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
     if veil is None:
         return None
     bare = np.stack([veil.bare(one, 1 - veil.passes) for one in frames])
+    strong = _strong(veil)
+    veil = replace(veil, trust=trust_in(bare, strong))
+    if veil.trust is not None:
+        bare = np.stack([veil.trust.kept(one, strong) for one in bare])
     if _is_stuck(bare, veil.passes < 1):
         return None
     rough = [veil.roughness(one, back) for one, back in zip(frames, bare, strict=True)]
     return replace(veil, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))
+
+
+def _strong(veil: Veil) -> Mask:
+    """Where so little passes that errors become stronger."""
+    return grown(veil.passes < STRONG, 1) & (veil.passes < 1)
 
 
 def _is_stuck(bare: Stack, cover: Mask) -> bool:
@@ -176,7 +188,7 @@ def _of_places(
     both = (w * (under - middle) * (seen - other)).sum((0, 2))
     less = float(np.clip(both[core].sum() / (share * spread[core].sum()), LEAST_ALIKE, 1 / LEAST_ALIKE))
     prior = (noise / SLOPE_OFF) ** 2
-    own = np.clip((both / less + prior * passes) / (spread + prior), 0.02, 1).astype(np.float32)
+    own = np.clip((both / less + prior * passes) / (spread + prior), 0.02, LIES).astype(np.float32)
     return own, np.asarray(other - own[:, None] * middle, np.float32)
 
 
@@ -212,5 +224,10 @@ def taken_off(beneath: F32, cover: F32, veil: Veil, encoding: Encoding) -> F32 |
     if strength <= SAME:
         return None
     there = veil if abs(strength - 1) <= SAME else veil.times(strength)
-    bare = there.evened(there.bare(values, cover), values)
+    if veil.trust is None:
+        bare = there.evened(there.bare(values, cover), values)
+    else:
+        whole = there.bare(values, 1 - there.passes)
+        whole += np.float32(min(strength, 1)) * (veil.trust.kept(whole, _strong(veil)) - whole)
+        bare = np.where((cover > 0)[..., None], whole, values)
     return np.asarray(bare if veil.linear else encoding.from_tonal(bare), np.float32)

@@ -18,6 +18,7 @@ from scipy.optimize import brentq
 from hushcore.arrays import F32, F64, Mask, Rect, mean, most
 from hushcore.colour.encoding import Encoding
 from hushcore.patch.standing import Stack
+from hushcore.patch.trusted import Trust
 
 SHARES = np.arange(0.1, 1.0, 0.05)  # of the frame that is the veil: what is tried
 CORE = 75.0  # percentile of how much places differ from the picture: the mark's full lines
@@ -51,7 +52,7 @@ class Veil:
     """Over ``rect`` of the frame: how much of the picture ``passes`` (h, w; 1 beside the mark), the veil's own ``tone``
     (h, w, 3; tonal), the ``noise`` (tonal, a standard deviation) of a frame against it, and how ``rough`` the picture comes
     back: its finest detail under the full lines, over that beside them. ``linear``: it was laid over linear light, and all
-    this is of that."""
+    this is of that. ``trust``: how far what comes back can be trusted, where not all of it."""
 
     rect: Rect
     passes: F32
@@ -59,6 +60,7 @@ class Veil:
     noise: float
     rough: float = np.inf
     linear: bool = False
+    trust: Trust | None = None
 
     @property
     def share(self) -> float:
@@ -209,24 +211,33 @@ class Veil:
 
     def plain(self) -> dict[str, Any]:
         """As JSON-ready data."""
-        packed = np.dstack([self.passes, self.tone]).astype("<f2").tobytes()
         return {
             "rect": [self.rect.left, self.rect.top, self.rect.right, self.rect.bottom], "noise": round(self.noise, 5),
             "rough": round(self.rough, 3) if np.isfinite(self.rough) else None, "linear": self.linear,
-            "maps": base64.b64encode(zlib.compress(packed, 6)).decode(),
+            "maps": _packed(np.dstack([self.passes, self.tone])),
+            "trust": None if self.trust is None else _packed(np.dstack([self.trust.usual, *self.trust.shares])),
         }  # fmt: skip
 
     @staticmethod
     def of(data: dict[str, Any]) -> "Veil":
         """From ``plain`` data."""
         rect = Rect(*data["rect"])
-        flat = np.frombuffer(zlib.decompress(base64.b64decode(data["maps"])), "<f2").astype(np.float32)
-        maps = flat.reshape(rect.height, rect.width, 4)
-        rough = data.get("rough")
+        maps, rough = _unpacked(data["maps"], rect), data.get("rough")
+        kept = _unpacked(data["trust"], rect) if data.get("trust") else None
         return Veil(
             rect, np.ascontiguousarray(maps[..., 0]), np.ascontiguousarray(maps[..., 1:]), float(data["noise"]),
             np.inf if rough is None else float(rough), bool(data.get("linear", False)),
+            None if kept is None else Trust(kept[..., :3], np.moveaxis(kept[..., 3:], -1, 0)),
         )  # fmt: skip
+
+
+def _packed(maps: F32) -> str:
+    return base64.b64encode(zlib.compress(maps.astype("<f2").tobytes(), 6)).decode()
+
+
+def _unpacked(data: str, rect: Rect) -> F32:
+    flat = np.frombuffer(zlib.decompress(base64.b64decode(data)), "<f2").astype(np.float32)
+    return flat.reshape(rect.height, rect.width, -1)
 
 
 def _blurred(planes: F32, sigma: float) -> F32:
