@@ -105,14 +105,15 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
             break
     if veil is None:
         return None
-    bare = np.stack([veil.bare(one, 1 - veil.passes) for one in frames])
+    divided = [veil.bare(one, 1 - veil.passes) for one in frames]
+    rough = [veil.roughness(one, back) for one, back in zip(frames, divided, strict=True)]
+    bare = np.stack([veil.evened(back, one) for one, back in zip(frames, divided, strict=True)])
     strong = _strong(veil)
     veil = replace(veil, trust=trust_in(bare, strong))
     if veil.trust is not None:
         bare = np.stack([veil.trust.kept(one, strong) for one in bare])
-    if _is_stuck(bare, veil.passes < 1):
+    if is_stuck(bare, veil.passes < 1):
         return None
-    rough = [veil.roughness(one, back) for one, back in zip(frames, bare, strict=True)]
     return replace(veil, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))
 
 
@@ -121,7 +122,7 @@ def _strong(veil: Veil) -> Mask:
     return grown(veil.passes < STRONG, 1) & (veil.passes < 1)
 
 
-def _is_stuck(bare: Stack, cover: Mask) -> bool:
+def is_stuck(bare: Stack, cover: Mask) -> bool:
     """Whether fine lines stay in the frame within a ``cover``, which no picture has that moves: what passes is not known well
     there, or coding is coarser than they are."""
     usual = np.median(bare, 0).mean(-1)
@@ -224,10 +225,8 @@ def taken_off(beneath: F32, cover: F32, veil: Veil, encoding: Encoding) -> F32 |
     if strength <= SAME:
         return None
     there = veil if abs(strength - 1) <= SAME else veil.times(strength)
-    if veil.trust is None:
-        bare = there.evened(there.bare(values, cover), values)
-    else:
-        whole = there.bare(values, 1 - there.passes)
-        whole += np.float32(min(strength, 1)) * (veil.trust.kept(whole, _strong(veil)) - whole)
-        bare = np.where((cover > 0)[..., None], whole, values)
+    bare = there.evened(there.bare(values, 1 - there.passes), values)
+    if veil.trust is not None:
+        bare += np.float32(min(strength, 1)) * (veil.trust.kept(bare, _strong(veil)) - bare)
+    bare = np.where((cover > 0)[..., None], bare, values)
     return np.asarray(bare if veil.linear else encoding.from_tonal(bare), np.float32)

@@ -18,7 +18,10 @@ from hushcore.geometry.membrane import membrane
 ASIDE = ((0, 13), (0, -13), (13, 0), (-13, 0))  # px, where detail is measured as if the mark lay there
 DEPTHS = ((0.0, 2.0), (2.0, 5.0), (5.0, 10.0))  # px from a mark's border; deeper, what is carried on says nothing
 FINE, SMOOTH, CLEAR = 2.0, 1.5, 3  # px: between the bands; of the shares; from the mark
-CODED = 0.5  # share of fine colour that can be trusted: with more the footage is not coarser than the lines
+DOUBTED, CODED = (
+    0.35,
+    0.5,
+)  # shares that can be trusted: all counts from the second on; of fine colour: nothing is coded
 FEWEST = 40  # places
 Stack = NDArray[np.float32]
 
@@ -58,6 +61,7 @@ def trust_in(bare: Stack, cover: Mask) -> Trust | None:
                 share[places] = np.clip(np.median(known) / np.maximum(local[places], 1e-12), 0, 1)
     if np.median(shares[2][cover & (depth > DEPTHS[0][1])]) > CODED:
         return None
+    shares += (1 - shares) * np.clip((shares - DOUBTED) / (CODED - DOUBTED), 0, 1)  # what is mostly right is left alone
     shares[0] = np.sqrt(shares[0])  # as strong as beside: softness is seen sooner than grain
     return Trust(usual, np.stack([cv2.GaussianBlur(share, (0, 0), 1.0) for share in shares]))
 

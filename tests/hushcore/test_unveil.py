@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
 import scipy.ndimage as ndi
@@ -18,9 +19,10 @@ from hushcore.edge.outline import Nodes, Outline
 from hushcore.errors import HushError
 from hushcore.hold.in_frame import held_in_frame
 from hushcore.media.pictures import read_codes, write_codes
+from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
-from hushcore.patch.overlaid import BESIDE, overlay_of
-from hushcore.patch.plan import Match, Plan
+from hushcore.patch.overlaid import BESIDE, is_stuck, overlay_of
+from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.patch.standing import shape_of, standing_in
 from hushcore.recipe.models import HoldData
 from hushcore.tells.behind import from_itself
@@ -192,3 +194,51 @@ def test_the_command_line_proposes_it_and_lays_it_without_tracking(texture, tmp_
     assert run.exit_code == 0, run.output
     codes = read_codes(sorted((tmp_path / "out").glob("*.tif"))[5])
     assert off(wall, 5, codes) < 0.25 * off(wall, 5, wall.read(5))
+
+
+class Under(Stamped):
+    """The same with its grain under the mark, as a finished film has it."""
+
+    def read(self, frame: int) -> np.ndarray:
+        grained = SRGB.from_tonal((SRGB.tonal_of(self.linear(frame)) + self.noise(frame)).astype(np.float32))
+        return SRGB.encode(SRGB.from_tonal(self.overlaid(grained, frame).astype(np.float32)), np.uint16)
+
+
+class Coded(Under):
+    """The same, coded by JPEG with colour at half the size (libjpeg's 4:2:0), after the mark was laid on."""
+
+    def read(self, frame: int) -> np.ndarray:
+        eight = np.clip(SRGB.tonal(super().read(frame)) * 255, 0, 255).round().astype(np.uint8)
+        _, data = cv2.imencode(".jpg", eight[..., ::-1], [cv2.IMWRITE_JPEG_QUALITY, 30])
+        return cv2.imdecode(data, cv2.IMREAD_COLOR)[..., ::-1].astype(np.uint16) * 257
+
+
+def test_on_coded_footage_what_comes_back_is_trusted_as_far_as_it_can_be(texture):
+    wall = Coded(texture, ink=0.03, somebody=True)
+    veil = veil_of(wall)
+    assert veil is not None
+    assert veil.trust is not None
+    assert veil_of(Under(texture, ink=0.03, somebody=True)).trust is None  # nothing is coded there
+    again = type(veil).of(json.loads(json.dumps(veil.plain())))
+    figures = []
+    for one in (replace(veil, trust=None), veil, again):
+        plan = Plan(EDGE, Match(), "unveil", stands=True)
+        fix = make_fix(
+            held_in_frame(FRAMES, ANCHOR, SIZE), plan, (), Evidence(veil=one), None, wall.read, 0, encoding=SRGB
+        )
+        figures.append([off(wall, frame, lay(wall.read(frame), frame, fix).codes) for frame in FRAMES])
+    plain, trusted, kept = map(np.array, figures)
+    assert trusted.mean() < 0.9 * plain.mean()
+    assert kept == pytest.approx(trusted, abs=0.1)  # as it is stored
+
+
+def test_thin_lines_that_stay_where_all_else_moves_are_seen():
+    rng = np.random.default_rng(2)
+    wide = ndi.gaussian_filter(rng.normal(0, 1, (120, 400)), 1.2)
+    moving = np.stack([0.4 + 0.05 * wide[:, 4 * k : 4 * k + 200] for k in range(24)])[..., None] * np.ones(3)
+    cover = np.zeros((120, 200), bool)
+    cover[40:80, 60:140] = True
+    assert not is_stuck(moving.astype(np.float32), cover)
+    line = moving.copy()
+    line[:, 45:75, 100] += 0.05
+    assert is_stuck(line.astype(np.float32), cover)
