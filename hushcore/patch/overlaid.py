@@ -27,6 +27,7 @@ WIDER, WIDEST = 3, 9  # px by which a cover grows where something is left round 
 NEAR, GLOWS = 3, 2.0  # px round the cover; times what is left farther off: it goes on there
 GONE = 0.25  # of what stood there, the most that may be left anywhere
 AS_BESIDE, MOST_LEFT = 1.2, 0.4  # times what stands beside it by chance, but at most of what stood there
+TONAL = 0.2  # times what one over light leaves of its outline, at which a float file's is one over tonal values
 STRONG = 0.9  # passes at most where errors of coding become stronger
 LIES = 0.999  # passes at most where it lies: there something is taken off, if only light
 FINE, LINES_SHARE = 2.0, 99.7  # px; percentile of places: thin lines are few of them
@@ -57,11 +58,12 @@ def overlay_of(
     if not inside.any() or inside.all():
         return None
     seen = [np.maximum(encoding.decode(three(read(frame)[rect.slices])), 0) for frame in chosen]
-    made = [_read(rect, inside, np.stack([encoding.tonal_of(one) for one in seen]), False)]
-    if encoding.floats_linear:  # it may have been laid over the light that the files hold
-        made.append(_read(rect, inside, np.stack(seen).astype(np.float32), True))
-    found = [one for one in made if one is not None]
-    return min(found, key=lambda one: one[1])[0] if found else None
+    found = _read(rect, inside, np.stack([encoding.tonal_of(one) for one in seen]), False)
+    if encoding.floats_linear:  # it was rather laid over the light that the files hold
+        light = _read(rect, inside, np.stack(seen).astype(np.float32), True)
+        if light is not None and (found is None or found[1] > TONAL * light[1]):
+            found = light
+    return None if found is None else found[0]
 
 
 def _read(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> tuple[Veil, float] | None:

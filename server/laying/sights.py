@@ -6,11 +6,12 @@ import numpy as np
 from fixes.models import Fix
 from holds.models import Hold
 
-from hushcore.arrays import F32, Codes
+from hushcore.arrays import F32, Codes, Rect
 from hushcore.errors import HushError
 from hushcore.grain.lay import degrained
 from hushcore.patch.candidate import light_at
 from hushcore.patch.fix import on_frame
+from hushcore.patch.lay import lay
 from hushcore.patch.look import look
 from laying import evidence, ready
 
@@ -28,11 +29,16 @@ def sight(fix: Fix, what: str, frame: int) -> Codes:
     near = ready.hold_near(hold, frame, prepared.reach)
     if not near.has(frame):
         raise HushError(f"The hold has not been measured on frame {frame}; track to it first.", "not-held")
-    laid = on_frame(replace(prepared, hold=near), frame)
-    codes = ready.codes_below(fix, frame)
-    seen = look(codes, frame, laid)
+    codes, here = ready.codes_below(fix, frame), replace(prepared, hold=near)
     view = ready.view_rect(hold, near)
     out = np.full((view.height, view.width, 3), DIMMED if what != "light" else GREY, np.uint8)
+    if here.plan.unveils:  # nothing is lit, and nothing passes before it
+        if what == "matte":
+            bare = lay(codes, frame, here)
+            _put(out, view, bare.rect, np.repeat(np.rint(bare.matte * 255)[..., None], 3, 2))
+        return out
+    laid = on_frame(here, frame)
+    seen = look(codes, frame, laid)
     if seen is None:
         return out
     spot = seen.spot
@@ -45,9 +51,14 @@ def sight(fix: Fix, what: str, frame: int) -> Codes:
     else:
         alpha = np.zeros_like(spot.matte) if seen.covering is None else seen.covering.alpha
         picture = np.repeat(np.rint(alpha * 255)[..., None], 3, 2)
-    part = spot.rect.within(view)
-    out[part.moved(-view.left, -view.top).slices] = picture[part.moved(-spot.rect.left, -spot.rect.top).slices]
+    _put(out, view, spot.rect, picture)
     return out
+
+
+def _put(out: Codes, view: Rect, rect: Rect, picture: F32) -> None:
+    """Lay a picture over ``rect`` into one over ``view``."""
+    part = rect.within(view)
+    out[part.moved(-view.left, -view.top).slices] = picture[part.moved(-rect.left, -rect.top).slices]
 
 
 def _shown_light(gain: F32, added: F32 | None, current: F32) -> F32:

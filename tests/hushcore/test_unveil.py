@@ -13,7 +13,7 @@ from scipy.sparse.linalg import spsolve
 
 from hushcore.cli.main import cli
 from hushcore.colour.difference import ciede2000, linear_to_lab
-from hushcore.colour.encoding import SRGB
+from hushcore.colour.encoding import SRGB, Encoding
 from hushcore.edge.matte import Edge
 from hushcore.edge.outline import Nodes, Outline
 from hushcore.errors import HushError
@@ -121,6 +121,19 @@ def test_on_a_frame_without_it_nothing_is_taken_off_whatever_the_picture_has_the
     for add in (-0.02, 0.02):
         bare = SRGB.tonal_of(wall.linear(3)) + add * wall.shape
         assert veil.strength(bare[veil.rect.slices].astype(np.float32)) < 0.12
+
+
+def test_over_float_footage_it_is_read_as_laid_over_light(texture):
+    wall, linear = Stamped(texture), Encoding("linear", 32)
+    taken = (1 - SHARE) * wall.shape
+
+    def read(frame: int) -> np.ndarray:
+        return (wall.linear(frame) * (1 - taken) + 0.7 * taken).astype(np.float32)
+
+    veil = overlay_of(read, FRAMES, EDGE, SIZE, linear)
+    assert veil is not None
+    assert veil.linear
+    assert veil.share == pytest.approx(SHARE, abs=0.02)
 
 
 def test_nothing_is_taken_off_where_it_cannot_be_told(texture):

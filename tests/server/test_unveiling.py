@@ -1,5 +1,6 @@
 """A see-through mark that stands in the frame: circled, and taken off without a hold; another source has one measured again."""
 
+import cv2
 import numpy as np
 import pytest
 from django.conf import settings
@@ -69,6 +70,16 @@ def test_one_loop_takes_it_off_every_frame_without_tracking(unveiled, wall, work
     loudest = sorted(max(row[name] for name in ("seam", "grain", "flicker")) for row in rows)
     assert loudest[-3] < 1  # bricks that pass by have edges as the mark's
     assert loudest[-1] < 2
+
+
+def test_its_matte_is_shown_and_what_it_has_not_is_empty(unveiled):
+    shown = {}
+    for what in ("matte", "front", "light"):
+        answer = unveiled.web.get(f"/pictures/fixes/{unveiled.fix['id']}/sights/{what}/1006.png")
+        assert answer.status_code == 200, answer.content
+        shown[what] = cv2.imdecode(np.frombuffer(answer.content, np.uint8), cv2.IMREAD_GRAYSCALE)
+    assert (shown["matte"] == 255).sum() > 500
+    assert len(np.unique(shown["front"])) == len(np.unique(shown["light"])) == 1
 
 
 def test_it_is_delivered_and_all_else_is_left_alone(unveiled, overlaid, wall, work):
