@@ -83,20 +83,34 @@ def _read(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> tuple[Veil, 
 
 
 def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | None:
-    """A veil as all of the frames show it, as wide as it goes on; None where something of it would be left."""
+    """A veil as all of the frames show it, and how far it can be trusted; None where something of it would be left."""
     shape = shape_of(frames, inside)
-    if shape is None:
+    found = None if shape is None else _fitted(rect, shape, frames, linear)
+    veil = None if shape is None or found is None else _as_wide_as_it_goes(found, shape, inside, frames)
+    if veil is None:
         return None
-    found = _fitted(rect, shape, frames, linear)
-    if found is None:
+    divided = [veil.bare(one, 1 - veil.passes) for one in frames]
+    rough = [veil.roughness(one, back) for one, back in zip(frames, divided, strict=True)]
+    bare = np.stack([veil.evened(back, one) for one, back in zip(frames, divided, strict=True)])
+    strong = _strong(veil)
+    trust = trust_in(bare, strong)
+    if trust is not None:
+        bare = np.stack([trust.kept(one, strong) for one in bare])
+    if is_stuck(bare, veil.passes < 1):
         return None
+    return replace(veil, trust=trust, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))
+
+
+def _as_wide_as_it_goes(found: Veil, shape: Shape, inside: Mask, frames: Stack) -> Veil | None:
+    """A veil over all that has its tone, and round that as wide as it goes on; None where much of it would stay. ``found``: as it
+    was fitted first, on a ``shape``."""
     cover = cover_against(frames, inside, shape, found.tone_of(shape.core))
     shape = replace(shape, cover=cover | grown(shape.core, 1))
     around = grown(shape.cover, WIDEST + NEAR)
     veil, least = None, max(GONE * shape.level, min(_usual_beside(frames, inside, around), MOST_LEFT * shape.level))
     for wider in range(0, WIDEST + 1, WIDER):
         cover = grown(shape.cover, wider) & (inside | shape.cover)
-        made = _fitted(rect, replace(shape, cover=cover), frames, linear)
+        made = _fitted(found.rect, replace(shape, cover=cover), frames, found.linear)
         if made is None:
             break
         left = standing_in(np.stack([made.bare(one, 1 - made.passes) for one in frames]), inside)
@@ -105,18 +119,7 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
             veil, least = made, most
         if not _goes_on(left, cover, inside):
             break
-    if veil is None:
-        return None
-    divided = [veil.bare(one, 1 - veil.passes) for one in frames]
-    rough = [veil.roughness(one, back) for one, back in zip(frames, divided, strict=True)]
-    bare = np.stack([veil.evened(back, one) for one, back in zip(frames, divided, strict=True)])
-    strong = _strong(veil)
-    veil = replace(veil, trust=trust_in(bare, strong))
-    if veil.trust is not None:
-        bare = np.stack([veil.trust.kept(one, strong) for one in bare])
-    if is_stuck(bare, veil.passes < 1):
-        return None
-    return replace(veil, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))
+    return veil
 
 
 def _strong(veil: Veil) -> Mask:
@@ -130,6 +133,8 @@ def is_stuck(bare: Stack, cover: Mask) -> bool:
     usual = np.median(bare, 0).mean(-1)
     fine = np.abs(usual - cv2.GaussianBlur(usual, (0, 0), FINE))
     beside = ~grown(cover, 2 * NEAR)
+    if beside.sum() < LEAST_PLACES:
+        return True
     stuck, chance = (float(np.percentile(fine[where], LINES_SHARE)) for where in (cover, beside))
     return stuck > max(STUCK, STUCK_BESIDE * chance)
 

@@ -59,7 +59,8 @@ def trust_in(bare: Stack, cover: Mask) -> Trust | None:
             known = np.concatenate([side[(at > low) & (at <= high)] for side, at in there])
             if len(known) >= FEWEST:
                 share[places] = np.clip(np.median(known) / np.maximum(local[places], 1e-12), 0, 1)
-    if np.median(shares[2][cover & (depth > DEPTHS[0][1])]) > CODED:
+    inner = cover & (depth > DEPTHS[0][1])
+    if not cover.any() or np.median(shares[2][inner if inner.any() else cover]) > CODED:
         return None
     shares += (1 - shares) * np.clip((shares - DOUBTED) / (CODED - DOUBTED), 0, 1)  # what is mostly right is left alone
     shares[0] = np.sqrt(shares[0])  # as strong as beside: softness is seen sooner than grain
