@@ -28,6 +28,10 @@ NEAR, GLOWS = 3, 2.0  # px round the cover; times what is left farther off: it g
 GONE = 0.25  # of what stood there, the most that may be left anywhere
 AS_BESIDE, MOST_LEFT = 1.2, 0.4  # times what stands beside it by chance, but at most of what stood there
 TONAL = 0.2  # times what one over light leaves of its outline, at which a float file's is one over tonal values
+SOME, IMPOSSIBLE = (
+    95,
+    0.02,
+)  # percentile of places; light by which they may be darker than black, or brighter than white
 STRONG = 0.9  # passes at most where errors of coding become stronger
 LIES = 0.999  # passes at most where it lies: there something is taken off, if only light
 FINE, LINES_SHARE = 2.0, 99.7  # px; percentile of places: thin lines are few of them
@@ -87,7 +91,7 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
     shape = shape_of(frames, inside)
     found = None if shape is None else _fitted(rect, shape, frames, linear)
     veil = None if shape is None or found is None else _as_wide_as_it_goes(found, shape, inside, frames)
-    if veil is None:
+    if veil is None or is_impossible(veil):
         return None
     divided = [veil.bare(one, 1 - veil.passes) for one in frames]
     rough = [veil.roughness(one, back) for one, back in zip(frames, divided, strict=True)]
@@ -125,6 +129,15 @@ def _as_wide_as_it_goes(found: Veil, shape: Shape, inside: Mask, frames: Stack) 
 def _strong(veil: Veil) -> Mask:
     """Where so little passes that errors become stronger."""
     return grown(veil.passes < STRONG, 1) & (veil.passes < 1)
+
+
+def is_impossible(veil: Veil) -> bool:
+    """Whether a veil's own light is darker than black or brighter than white can be at some of its places: then it has learned a
+    picture that hardly moves."""
+    beyond = np.maximum(-veil.tone, 0)
+    if not veil.linear:
+        beyond += np.maximum(veil.tone - (1 - veil.passes)[..., None], 0)
+    return float(np.percentile(beyond.mean(-1)[veil.passes < 1], SOME)) > IMPOSSIBLE
 
 
 def is_stuck(bare: Stack, cover: Mask) -> bool:

@@ -21,7 +21,7 @@ from hushcore.hold.in_frame import held_in_frame
 from hushcore.media.pictures import read_codes, write_codes
 from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
-from hushcore.patch.overlaid import BESIDE, is_stuck, overlay_of
+from hushcore.patch.overlaid import BESIDE, is_impossible, is_stuck, overlay_of
 from hushcore.patch.plan import Evidence, Match, Plan
 from hushcore.patch.standing import shape_of, standing_in
 from hushcore.recipe.models import HoldData
@@ -255,3 +255,12 @@ def test_thin_lines_that_stay_where_all_else_moves_are_seen():
     line = moving.copy()
     line[:, 45:75, 100] += 0.05
     assert is_stuck(line.astype(np.float32), cover)
+
+
+def test_a_veil_darker_than_black_is_none(texture):
+    veil = veil_of(Stamped(texture))
+    assert veil is not None
+    assert not is_impossible(veil)
+    learned = veil.tone.copy()
+    learned[(veil.passes < 1) & (np.arange(veil.passes.shape[1]) % 8 == 0)] -= 1  # an eighth of it
+    assert is_impossible(replace(veil, tone=learned))
