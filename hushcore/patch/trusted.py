@@ -29,16 +29,32 @@ Stack = NDArray[np.float32]
 @dataclass(frozen=True)
 class Trust:
     """``usual`` (h, w, 3): what comes back less what is carried on, on most frames, broadly; ``shares`` (4, h, w) of the rest
-    that are kept: of fine and broad lightness, and of fine and broad colour."""
+    that are kept: of fine and broad lightness, and of fine and broad colour; ``noise`` (4, h, w; RMS): what is taken for
+    coding's in them. On a frame with far more than that, stripes that pass under the mark, all but the noise is kept."""
 
     usual: F32
     shares: F32
+    noise: F32
+
+    @property
+    def maps(self) -> F32:
+        """All of it in one (h, w, 11)."""
+        return np.dstack([self.usual, *self.shares, *self.noise])
+
+    @staticmethod
+    def of(maps: F32) -> "Trust":
+        """From ``maps``."""
+        rest = np.moveaxis(maps[..., 3:], -1, 0)
+        return Trust(maps[..., :3], rest[:4], rest[4:])
 
     def kept(self, bare: F32, cover: Mask) -> F32:
         """A frame's picture (h, w, 3) as it came back, where ``cover`` says so only as far as it can be trusted."""
         carried = membrane(bare, ~cover)
         rest = np.where(cover[..., None], bare - carried - self.usual, 0).astype(np.float32)
-        weighed = sum(share[..., None] * part for share, part in zip(self.shares, _parts(rest), strict=True))
+        weighed = sum(
+            np.maximum(share, _beyond(part, noise))[..., None] * part
+            for share, noise, part in zip(self.shares, self.noise, _parts(rest), strict=True)
+        )
         return np.asarray(np.where(cover[..., None], carried + self.usual + weighed, bare), np.float32)
 
 
@@ -63,8 +79,15 @@ def trust_in(bare: Stack, cover: Mask) -> Trust | None:
     if not cover.any() or np.median(shares[2][inner if inner.any() else cover]) > CODED:
         return None
     shares += (1 - shares) * np.clip((shares - DOUBTED) / (CODED - DOUBTED), 0, 1)  # what is mostly right is left alone
+    noise = np.sqrt((1 - shares) * under)
     shares[0] = np.sqrt(shares[0])  # as strong as beside: softness is seen sooner than grain
-    return Trust(usual, np.stack([cv2.GaussianBlur(share, (0, 0), 1.0) for share in shares]))
+    return Trust(usual, *(np.stack([cv2.GaussianBlur(one, (0, 0), 1.0) for one in side]) for side in (shares, noise)))
+
+
+def _beyond(part: F32, noise: F32) -> F32:
+    """The share (h, w) of a frame's own energy that is not noise (RMS), three times as much of that allowed for."""
+    energy = cv2.GaussianBlur((part**2).mean(-1), (0, 0), SMOOTH)
+    return np.asarray(np.clip(1 - 9 * noise**2 / np.maximum(energy, 1e-12), 0, 1), np.float32)
 
 
 def _apart(picture: F32, cover: Mask) -> F32:

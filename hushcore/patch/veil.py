@@ -215,7 +215,7 @@ class Veil:
             "rect": [self.rect.left, self.rect.top, self.rect.right, self.rect.bottom], "noise": round(self.noise, 5),
             "rough": round(self.rough, 3) if np.isfinite(self.rough) else None, "linear": self.linear,
             "maps": _packed(np.dstack([self.passes, self.tone])),
-            "trust": None if self.trust is None else _packed(np.dstack([self.trust.usual, *self.trust.shares])),
+            "trust": None if self.trust is None else _packed(self.trust.maps),
         }  # fmt: skip
 
     @staticmethod
@@ -227,7 +227,7 @@ class Veil:
         return Veil(
             rect, np.ascontiguousarray(maps[..., 0]), np.ascontiguousarray(maps[..., 1:]), float(data["noise"]),
             np.inf if rough is None else float(rough), bool(data.get("linear", False)),
-            None if kept is None else Trust(kept[..., :3], np.moveaxis(kept[..., 3:], -1, 0)),
+            None if kept is None else Trust.of(kept),
         )  # fmt: skip
 
 

@@ -20,6 +20,7 @@ from hushcore.tells.measure import judge
 LOOKED_AT = 7  # frames
 QUIET_SHARE = 0.6  # of them that must be quiet
 LOUDEST = 3.0  # a tell on any of them, that rules it out
+CODED_LOUDEST = 2.0  # where what comes back cannot be trusted whole
 WORDS = "taken from the frames on which it was uncovered"
 OWN = "taken off each frame's own picture, {0} % of which shows through it"
 
@@ -45,7 +46,8 @@ def from_itself(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: 
     fix = make_fix(hold, plan, (), evidence, None, read, 0, encoding=encoding)
     frames = spread(sorted({hold.anchor, *hold.frames}), LOOKED_AT)
     told = [judge(lay(read(frame), frame, fix), frame, fix, None)[0] for frame in frames]
-    return fix if good_enough([float(getattr(one, one.loudest)) for one in told]) else None
+    loudest = LOUDEST if evidence.veil.trust is None else CODED_LOUDEST
+    return fix if good_enough([float(getattr(one, one.loudest)) for one in told], loudest) else None
 
 
 def is_quiet(
@@ -63,9 +65,9 @@ def _loudest(fix: Fix, read: Callable[[int], Codes], frame: int) -> float:
     return float(getattr(tells, tells.loudest)) if known is not None else LOUDEST
 
 
-def good_enough(values: Sequence[float]) -> bool:
+def good_enough(values: Sequence[float], loudest: float = LOUDEST) -> bool:
     """Whether the loudest tells of some frames are those of a patch that is worth proposing."""
     if not values:
         return False
     quiet = sum(value < 1 for value in values) / len(values)
-    return quiet >= QUIET_SHARE and max(values) < LOUDEST
+    return quiet >= QUIET_SHARE and max(values) < loudest
