@@ -70,12 +70,9 @@ def settled_by(
     kept: Choice | None = None,
 ) -> Evidence:
     """What was ``observed``, with what is chosen from it for a fix."""
-    known = (
-        plates
-        if plates or plan.unveils
-        else [(hold.anchor, make_plate(read(hold.anchor), hold, hold.anchor, [], None, encoding))]
-    )
-    return settled(said, hold, plan, known, read, encoding, kept)
+    if not plates and not plan.unveils:
+        plates = [(hold.anchor, make_plate(read(hold.anchor), hold, hold.anchor, [], None, encoding))]
+    return settled(said, hold, plan, plates, read, encoding, kept)
 
 
 def of_steps(read: Reader, hold: Hold) -> Evidence:

@@ -102,7 +102,7 @@ def make_fix(
     """
     plan.check()
     evidence = evidence or Evidence()
-    encoding = encoding or (plates[0][1].encoding if plates else SRGB)
+    encoding = encoding or plates[0][1].encoding
     if plan.unveils:
         if evidence.veil is None:
             raise HushError(NOTHING_SHOWS, "no-veil")

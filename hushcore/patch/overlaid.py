@@ -18,7 +18,7 @@ from hushcore.grain.model import luma_of
 from hushcore.patch.explain import spread
 from hushcore.patch.standing import LEAST_PLACES, Shape, Stack, cover_against, grown, shape_of, shown_on, standing_in
 from hushcore.patch.trusted import trust_in
-from hushcore.patch.veil import OUTLINE, PASSES_LEAST, Veil, share_of
+from hushcore.patch.veil import OUTLINE, PASSES_LEAST, Veil, of_places, share_of
 
 Reader = Callable[[int], Codes]
 LOOKS, FEWEST = 48, 8  # frames over the shot
@@ -28,12 +28,8 @@ NEAR, GLOWS = 3, 2.0  # px round the cover; times what is left farther off: it g
 GONE = 0.25  # of what stood there, the most that may be left anywhere
 AS_BESIDE, MOST_LEFT = 1.2, 0.4  # times what stands beside it by chance, but at most of what stood there
 TONAL = 0.2  # times what one over light leaves of its outline, at which a float file's is one over tonal values
-SOME, IMPOSSIBLE = (
-    95,
-    0.02,
-)  # percentile of places; light by which they may be darker than black, or brighter than white
+SOME, IMPOSSIBLE = 95, 0.02  # percentile of places; by how much they may be darker than black or brighter than white
 STRONG = 0.9  # passes at most where errors of coding become stronger
-LIES = 0.999  # passes at most where it lies: there something is taken off, if only light
 FINE, LINES_SHARE = 2.0, 99.7  # px; percentile of places: thin lines are few of them
 STUCK, STUCK_BESIDE = 0.006, 1.4  # of detail that stays in the frame; times what stays by chance beside it
 SMOOTH = 0.7  # px over which the picture beside the lines is carried on under them
@@ -44,8 +40,6 @@ TOGETHER = 1.5  # px over which places decide that
 SAME = 0.06  # of a veil's strength by which a frame's may differ: on others it fades
 AGREE = 0.7  # share of the frames on which no outline of it may be left
 CLEARLY = 0.5  # times what is left of an outline, at which another way is taken
-SLOPE_OFF = 0.05  # by which what passes at a place may differ from what is thought
-LEAST_ALIKE = 0.5  # of what lies under the lines is in the picture carried on
 
 
 def overlay_of(
@@ -93,16 +87,14 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
     veil = None if shape is None or found is None else _as_wide_as_it_goes(found, shape, inside, frames)
     if veil is None or is_impossible(veil):
         return None
-    divided = [veil.bare(one, 1 - veil.passes) for one in frames]
-    rough = [veil.roughness(one, back) for one, back in zip(frames, divided, strict=True)]
-    bare = np.stack([veil.evened(back, one) for one, back in zip(frames, divided, strict=True)])
+    bare = np.stack([veil.evened(veil.bare(one, 1 - veil.passes), one) for one in frames])
     strong = _strong(veil)
     trust = trust_in(bare, strong)
     if trust is not None:
         bare = np.stack([trust.kept(one, strong) for one in bare])
     if is_stuck(bare, veil.passes < 1):
         return None
-    return replace(veil, trust=trust, rough=float(np.nan_to_num(np.nanmedian(rough), nan=np.inf)))
+    return replace(veil, trust=trust)
 
 
 def _as_wide_as_it_goes(found: Veil, shape: Shape, inside: Mask, frames: Stack) -> Veil | None:
@@ -183,7 +175,7 @@ def _fitted(rect: Rect, shape: Shape, frames: Stack, linear: bool) -> Veil | Non
     passes = _or_shadow(on, 1 - veil, seen, under, weight, tone)
     noise = 1.4826 * float(np.median(np.abs(seen - under - (1 - passes)[None, :, None] * (tone - under))))
     made = [
-        _veil_of(rect, on, _of_places(seen, under, passes, by, noise, core, share), noise, linear)
+        _veil_of(rect, on, of_places(seen, under, passes, by, noise, (core, share)), noise, linear)
         for by in (weight, np.ones_like(weight))
     ]  # what does not look like the rest may be wrongly carried on under the lines, or may be what tells best
     left = [float(np.sqrt(np.mean([one.outline(frame) ** 2 for frame in frames]))) for one in made]
@@ -194,23 +186,6 @@ def _veil_of(rect: Rect, on: Mask, places: tuple[F32, F32], noise: float, linear
     passes, tone = np.ones(on.shape, np.float32), np.zeros((*on.shape, 3), np.float32)
     passes[on], tone[on] = places
     return Veil(rect, passes, tone, max(noise, 1e-4), linear=linear)
-
-
-def _of_places(
-    seen: Stack, under: Stack, passes: F32, weight: F32, noise: float, core: Mask, share: float
-) -> tuple[F32, F32]:
-    """What passes at each place (places,), near what is thought to, and the place's own veil (places, 3). The pictures carried on
-    under the lines are not quite what is there, which makes slopes on them too small: by as much as on the ``core``, whose
-    ``share`` is known."""
-    w = weight[..., None]
-    count = w.sum(0)
-    middle, other = (w * under).sum(0) / count, (w * seen).sum(0) / count
-    spread = (w * (under - middle) ** 2).sum((0, 2))
-    both = (w * (under - middle) * (seen - other)).sum((0, 2))
-    less = float(np.clip(both[core].sum() / (share * spread[core].sum()), LEAST_ALIKE, 1 / LEAST_ALIKE))
-    prior = (noise / SLOPE_OFF) ** 2
-    own = np.clip((both / less + prior * passes) / (spread + prior), 0.02, LIES).astype(np.float32)
-    return own, np.asarray(other - own[:, None] * middle, np.float32)
 
 
 def _passes(frames: Stack, on: Mask, core: Mask) -> float:

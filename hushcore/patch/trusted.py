@@ -18,10 +18,7 @@ from hushcore.geometry.membrane import membrane
 ASIDE = ((0, 13), (0, -13), (13, 0), (-13, 0))  # px, where detail is measured as if the mark lay there
 DEPTHS = ((0.0, 2.0), (2.0, 5.0), (5.0, 10.0))  # px from a mark's border; deeper, what is carried on says nothing
 FINE, SMOOTH, CLEAR = 2.0, 1.5, 3  # px: between the bands; of the shares; from the mark
-DOUBTED, CODED = (
-    0.35,
-    0.5,
-)  # shares that can be trusted: all counts from the second on; of fine colour: nothing is coded
+DOUBTED, CODED = 0.35, 0.5  # shares: from the second on all counts, and if of fine colour, nothing is coded
 FEWEST = 40  # places
 Stack = NDArray[np.float32]
 

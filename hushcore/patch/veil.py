@@ -26,6 +26,8 @@ FULL = 20  # percentile of what passes: the full lines
 ROUNDS, OUTLIER = 4, 1.5  # of the robust fit; deviations
 WRONG = 0.045  # tonal: what is left unexplained by more is not the veil's doing
 SLOPE_OFF = 0.05  # by which what passes at a place may differ from what the veil's one tone says
+LEAST_ALIKE = 0.5  # of what lies under the lines is in a picture that is carried on
+LIES = 0.999  # passes at most where an overlay is known to lie: something is taken off there, if only light
 SEARCHED = 1500  # places that tell which share it is
 PASSES_LEAST = 0.12  # of the picture: with less the frame's own grain drowns it
 GAIN_LEAST = 0.05  # share of what is left unexplained by which the best must beat the least veil
@@ -123,7 +125,8 @@ class Veil:
             return 1.0
         if left * over >= 0:  # taking it off only adds to what is seen of it anyway, or takes away too little
             return 0.0 if abs(left) <= abs(over) else 1.0
-        if abs(left) <= SURELY * min(self.by_chance(side) for side in (frame, self.bare(frame, 1 - self.passes))):
+        sides = mean(frame)[..., None], mean(self.bare(frame, 1 - self.passes))[..., None]
+        if abs(left) <= SURELY * min(float(self._by_chance(side)[0]) for side in sides):
             return 0.0  # its own lines are not taken for chance on the one side or on the other
 
         def left_of(share: float) -> float:
@@ -177,13 +180,12 @@ class Veil:
         """What is left in a picture (3,), in lightness and in two differences of colour; and how much of each would be found by
         chance (RMS) where the veil does not lie."""
         sides = np.stack([mean(bare), bare[..., 0] - bare[..., 1], bare[..., 2] - bare[..., 1]], -1)
-        found = [self._left(np.roll(sides, by, (0, 1))) for by in ASIDE]
-        return self._left(sides), np.sqrt(np.mean(np.square(found), 0))
+        return self._left(sides), self._by_chance(sides)
 
-    def by_chance(self, bare: F32) -> float:
-        """How much would be found left in it (RMS) where the veil does not lie: what the picture itself has of its shape."""
-        found = [self.left_in(np.roll(bare, (down, along), (0, 1))) for down, along in ASIDE]
-        return float(np.sqrt(np.mean(np.square(found))))
+    def _by_chance(self, sides: F32) -> F32:
+        """How much (n,; RMS) of the veil's shape some planes have where it does not lie."""
+        found = [self._left(np.roll(sides, by, (0, 1))) for by in ASIDE]
+        return np.asarray(np.sqrt(np.mean(np.square(found), 0)), np.float32)
 
     def lifted(self, beneath: F32, made: F32, cover: F32, encoding: Encoding) -> F32:
         """The patch ``made`` (h, w, 3) corrected towards what the frame ``beneath`` shows under the veil, both linear, wide
@@ -266,7 +268,7 @@ def fitted(
     veil, weight = share_of(seen, under, tone)
     left = np.abs(seen - under - veil[None, :, None] * (tone - under))
     noise = 1.4826 * float(np.median(left))
-    passes, own = _of_places(seen, under, 1 - veil, weight, noise)
+    passes, own = of_places(seen, under, 1 - veil, weight, noise)
     whole = np.ones(cover.shape, np.float32)
     tones = np.zeros((*cover.shape, 3), np.float32)
     whole[on], tones[on] = passes, own
@@ -310,14 +312,20 @@ def share_of(seen: Stack, under: Stack, tone: F32) -> tuple[F32, F32]:
     return veil, weight
 
 
-def _of_places(seen: Stack, under: Stack, passes: F32, weight: F32, noise: float) -> tuple[F32, F32]:
-    """What passes at each place (places,), near what is thought to, and the place's own veil (places, 3)."""
+def of_places(
+    seen: Stack, under: Stack, passes: F32, weight: F32, noise: float, known: tuple[Mask, float] | None = None
+) -> tuple[F32, F32]:
+    """What passes at each place (places,), near what is thought to, and the place's own veil (places, 3). ``known``: places and
+    the share that passes there. Pictures that are only carried on under the lines are not quite what is there, which makes
+    slopes on them too small: by as much as on those."""
     w = weight[..., None]
     count = w.sum(0)
     middle, other = (w * under).sum(0) / count, (w * seen).sum(0) / count
     spread: F64 = (w * (under - middle) ** 2).sum((0, 2))
     both: F64 = (w * (under - middle) * (seen - other)).sum((0, 2))
+    if known is not None:
+        core, share = known
+        both = both / np.clip(both[core].sum() / (share * spread[core].sum()), LEAST_ALIKE, 1 / LEAST_ALIKE)
     prior = (noise / SLOPE_OFF) ** 2
-    own = (both + prior * passes) / (spread + prior)
-    passes = np.clip(own, 0.02, 1).astype(np.float32)
-    return passes, np.asarray(other - passes[:, None] * middle, np.float32)
+    own = np.clip((both + prior * passes) / (spread + prior), 0.02, 1 if known is None else LIES).astype(np.float32)
+    return own, np.asarray(other - own[:, None] * middle, np.float32)

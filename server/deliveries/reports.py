@@ -119,7 +119,8 @@ def _words(fix: Fix) -> str:
         parts.append("standing in the frame" if hold.kind == KIND else f"held as {hold.kind}, anchor {hold.anchor}")
         rows = hold.known.defer("data")
         parts += [one.words for one in held_otherwise({row.frame: row.how for row in rows if not row.gone})]
-    parts.append(f"light {document['match']['light']}, grain {document['match']['grain']}")
+    if document["source"] != "unveil":  # there is nothing to match
+        parts.append(f"light {document['match']['light']}, grain {document['match']['grain']}")
     return ", ".join(parts)
 
 

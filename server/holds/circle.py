@@ -10,14 +10,12 @@ from fixes.change import person
 from fixes.document import blank_document, plain_outline
 from fixes.models import Fix, Path, Revision
 from jobs.models import Shot
-from procrastinate.contrib.django import app
 
 from holds import measuring, sharing
+from holds.stands import look_at_once
 from hushcore.hold.overlay import stands_still
 from hushcore.recipe import circle as circling
 from hushcore.recipe.models import MethodData
-
-AT_ONCE = 20  # before the hold's own measuring, which it may make needless
 
 
 def circle(
@@ -55,6 +53,6 @@ def circle(
         tell("fix", fix=fix.id, shot=shot.id, version=fix.version)
         if (
             under is not None or stands
-        ):  # it is held already, or may need no hold: what follows a settled hold follows at once
-            app.configure_task("first_look", priority=AT_ONCE).defer(fix=fix.id)
+        ):  # held already, or in no need of it: what follows a settled hold follows at once
+            look_at_once(fix)
     return fix

@@ -18,6 +18,8 @@ from hushcore.patch.plan import VEILED
 from hushcore.recipe.circle import ground_of
 from hushcore.recipe.models import GroundData, MethodData
 
+AT_ONCE = 20  # priority: before a hold's measuring
+
 
 def set_source(document: Document, fix: Fix, source: str, blend: str, stands: bool) -> str:
     """What replaces the mark, how plates share the shot, and whether the mark stands still in the frame: then it is no
@@ -27,6 +29,8 @@ def set_source(document: Document, fix: Fix, source: str, blend: str, stands: bo
         raise HushError(VEILED, "not-standing")
     if stands != document["stands"]:
         _ground_without(document, fix, stands)
+        if stands:
+            look_at_once(fix)
     document["source"], document["blend"], document["stands"] = source, blend, stands
     if changed and source in ("fill", "soften", "unveil"):
         without_proposal(document)
@@ -81,6 +85,11 @@ def rest_or_go_on(fix: Fix, before: Document, **_: object) -> None:
         app.configure_task("settle").defer(hold=new.id)
     else:
         measuring.go_on(new)
+
+
+def look_at_once(fix: Fix) -> None:
+    """Have a worker look whether a first retouch can be proposed before the hold is measured, which that may make needless."""
+    app.configure_task("first_look", priority=AT_ONCE).defer(fix=fix.id)
 
 
 def _ground_without(document: Document, fix: Fix, stands: bool) -> None:

@@ -25,7 +25,7 @@ log = logging.getLogger("hush")
 @receiver(hold_settled)
 def look(hold: Hold, **_: object) -> None:
     """Propose a retouch where there is none, gather the evidence and choose, before the tells are measured."""
-    first_retouch(hold.fix_id)
+    first_retouch(hold.fix_id, settled=True)
     ensure(Fix.objects.select_related("shot__clip").get(id=hold.fix_id), hold)
 
 
@@ -39,15 +39,16 @@ def first_look(fix: int) -> None:
         fix_changed.send(Fix, fix=found, before=found.document)
 
 
-def first_retouch(fix: int) -> None:
-    """A retouch for a fix that has just been circled, unless its artist was faster or nothing is good enough."""
+def first_retouch(fix: int, settled: bool = False) -> None:
+    """A retouch for a fix that has just been circled, unless its artist was faster or nothing is good enough. Of a mark that
+    stands: what shows through it, at first; once its ground is ``settled``, what lies behind it."""
     found = Fix.objects.select_related("shot__clip").filter(id=fix).first()
     if not settings.PROPOSE or found is None or not _only_circled(found):
         return
     try:
         if found.document["stands"]:
-            if not proposing.propose_unveiled(found) and not current_hold(found).running:
-                proposing.propose_behind(found)
+            propose = proposing.propose_behind if settled else proposing.propose_unveiled
+            propose(found)
             return
         made = proposing.proposed(found, [], [])
         if made is not None:

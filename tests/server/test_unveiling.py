@@ -129,6 +129,19 @@ def test_another_source_lies_on_the_ground_as_it_was_measured_before(unveiled, w
     assert (filled["hold"]["id"], filled["hold"]["state"]) == (tracked["id"], "done")
 
 
+def test_said_later_to_stand_it_is_looked_at_as_well(settings, overlaid, web, work):
+    settings.PROPOSE = True
+    # so near the shot's first frame too few others tell that it stands
+    answer = web.post(f"/api/shots/{overlaid.id}/circle", {"frame": FIRST, "loop": LOGO.tolist()}, "application/json")
+    hands = Hands(web, answer.json())
+    assert not hands.fix["stands"]
+    assert hands.do("patch", "source", source="replace", blend="time", stands=True).status_code == 200
+    work()
+    fix = anew(hands).fix
+    assert (fix["source"], fix["hold"]["kind"]) == ("unveil", "frame")
+    assert fix["proposed"]
+
+
 def test_what_an_overlay_does_not_have_is_refused(unveiled, overlaid, web):
     refused = unveiled.do("patch", "source", source="unveil", blend="time", stands=False)
     assert (refused.status_code, refused.json()["kind"]) == (400, "not-standing")
