@@ -33,7 +33,7 @@ export function CheckStage({ shot, fix }: { shot: Shot; fix: Fix }) {
       : rows.length === 0
         ? "not measured yet"
         : loud.length
-          ? `${loud.length} frames to look at`
+          ? `${loud.length} ${loud.length === 1 ? "frame" : "frames"} to look at`
           : "quiet";
   return (
     <Section

@@ -15,7 +15,7 @@ import { InOrder } from "./InOrder";
 
 const kindWords = (fix: Fix) => {
   const kind = fix.hold!.kind;
-  if (kind === "frame") return "in the frame, unveiled";
+  if (kind === "frame") return "unveiled";
   if (fix.source === "fill") return `${kind}, ${fix.fill.kind}`;
   if (fix.plates.length === 0 && fix.source !== "soften") return kind;
   return `${kind}, ${fix.plates.length > 1 ? `${fix.plates.length} plates` : fix.source}`;
