@@ -1,6 +1,7 @@
 """The demo's footage to disk: TIFF, DPX, OpenEXR and movies, each written whole or not at all."""
 
 import os
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -59,24 +60,27 @@ def write_exr(path: Path, linear: F32, rate: tuple[int, int]) -> None:
 
 
 def write_movie(
-    path: Path, folder: Path, count: int, rate: tuple[int, int], timecode: str, coded: bool = False
+    path: Path, folder: Path, frames: Sequence[int], rate: tuple[int, int], timecode: str, coded: bool = False
 ) -> None:
-    """A BT.709 movie of frames kept as 16-bit codes in ``folder``: 10-bit 4:2:2 ProRes, or 8-bit 4:2:0 H.264 (``coded``)."""
+    """A BT.709 movie of frames kept as 16-bit codes in ``folder``: 10-bit 4:2:2 ProRes, or 8-bit 4:2:0 H.264 (``coded``).
+
+    ``timecode``: of the first of them.
+    """
     import av
 
     fraction = Fraction(*rate)
     part = path.with_name(f".{path.name}.part.mov")
     form = "yuv420p" if coded else "yuv422p10le"
     options = {"crf": "17", "preset": "fast", "g": "24"} if coded else {"profile": "3", "vendor": "apl0"}
-    height, width = np.load(folder / "0000.npy", mmap_mode="r").shape[:2]
+    height, width = np.load(folder / f"{frames[0]:04d}.npy", mmap_mode="r").shape[:2]
     with av.open(str(part), "w") as container:
         stream: Any = container.add_stream("libx264" if coded else "prores_ks", rate=fraction, options=options)
         codec = stream.codec_context
         codec.width, codec.height, codec.pix_fmt = width, height, form
         codec.color_range, codec.colorspace, codec.color_primaries, codec.color_trc = 1, 1, 1, 1
         stream.metadata["timecode"] = timecode
-        for index in range(count):
-            codes = np.load(folder / f"{index:04d}.npy")
+        for index, number in enumerate(frames):
+            codes = np.load(folder / f"{number:04d}.npy")
             frame = av.VideoFrame.from_ndarray(codes, "rgb48le").reformat(format=form, dst_colorspace="ITU709")
             frame.pts, frame.time_base = index, 1 / fraction
             container.mux(stream.encode(frame))

@@ -162,7 +162,10 @@ def render_all(
 
 
 def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int, stretch: Stretch | None = None) -> bool:
-    """One shot, or a stretch of one that is no movie, unless it is already there; returns whether anything was rendered."""
+    """One shot, or a stretch of one, unless it is already there; returns whether anything was rendered.
+
+    A movie of a stretch begins with the stretch's first frame: ``stretch_of`` says which that is.
+    """
     scene: Any = shot.scene
     first, last = stretch or (scene.FIRST, scene.FIRST + scene.COUNT - 1)
     footage, exact = media / name, truth / name
@@ -182,7 +185,7 @@ def render_shot(name: str, shot: Shot, media: Path, truth: Path, workers: int, s
     place = kept if shot.movie else growing
     _render_frames(name, shot.frame, [(frame, 1, str(place), str(exact)) for frame in frames], workers)
     if shot.movie:
-        files.write_movie(growing / shot.movie, kept, len(frames), scene.RATE, shot.timecode, shot.coded)
+        files.write_movie(growing / shot.movie, kept, frames, scene.RATE, shot.timecode, shot.coded)
     shutil.rmtree(kept)
     found = scene.truth(frames) if shot.truth is None else shot.truth(frames, workers)
     np.savez_compressed(exact / "truth.npz", **found)
@@ -197,8 +200,13 @@ def _is_there(stamp: Path, code: str, first: int, last: int) -> bool:
     made = stamp.read_text().split() if stamp.exists() else []
     if len(made) != 3 or made[0] != code or "-" not in made[2]:
         return False
-    start, end = map(int, made[2].split("-"))
+    start, end = _stretch(made[2])
     return start <= first and last <= end
+
+
+def stretch_of(truth: Path, name: str) -> Stretch:
+    """The first and the last frame of a shot that are rendered."""
+    return _stretch((truth / name / "rendered.txt").read_text().split()[2])
 
 
 def _render_frames(name: str, one: Callable[[Job], int], jobs: Sequence[Job], workers: int) -> None:
@@ -236,10 +244,8 @@ def main() -> None:
     parser.add_argument("--truth", type=Path, required=True)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 2)
     parser.add_argument("--only", nargs="+", choices=list(SHOTS), default=list(SHOTS), help="Shots to render (all).")
-    parser.add_argument("--frames", type=_stretch, help="Only these of shots that are no movies: FIRST-LAST.")
+    parser.add_argument("--frames", type=_stretch, help="Only these: FIRST-LAST.")
     options = parser.parse_args()
-    if options.frames and any(SHOTS[name].movie for name in options.only):
-        parser.error("a movie is rendered whole")
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))  # so that the processes of the pool end too
     done = render_all(options.media, options.truth, options.workers, options.only, options.frames)
     print(f"Rendered {', '.join(done)}." if done else "The demo's footage is there already.")

@@ -33,7 +33,8 @@ def texture() -> np.ndarray:
     return np.asarray(data.brick(), np.float32) / 255
 
 
-LOOKED_AT = {"apron": "1041-1057"}  # the frames of a long shot that tests look at; bin/test renders the same
+# the frames of a long shot that tests look at; bin/test renders the same
+LOOKED_AT = {"apron": "1041-1057", "arm": "10-48", "bust": "4-20", "yard": "32-48"}
 
 
 def rendered(name: str) -> tuple[Path, Path]:

@@ -6,6 +6,7 @@ import pytest
 
 from bench import hold as bench
 from demo import arm, jug, raster, wall
+from demo.render import stretch_of
 from hushcore.hold.method import Method, Stiffness
 from hushcore.hold.record import Hold
 from hushcore.hold.report import report
@@ -13,6 +14,7 @@ from hushcore.hold.second import SecondPass
 from hushcore.hold.still import Ground
 from hushcore.hold.through import track
 from hushcore.media.footage import open_footage
+from hushcore.media.movies import open_movie
 from hushcore.media.pictures import read_codes
 from tests.conftest import rendered
 from tests.hushcore.test_demo_kinds import errors_of, round_about
@@ -120,7 +122,8 @@ def test_a_wall_that_is_wholly_covered_is_lost_in_words_and_found_again(shots):
 def test_clay_that_turns_and_a_wall_that_comes_nearer_are_held_as_the_program_chooses(name, most):
     """engine.md: skin online .35; a plane .08, here .12: a plain brick wall in coded footage that also grows in scale."""
     media, exact = rendered(name)
-    clip, truth = open_footage(media / name / f"{name}.mov"), np.load(exact / name / "truth.npz")
+    clip = open_movie(media / name / f"{name}.mov", first=stretch_of(exact, name)[0])
+    truth = np.load(exact / name / "truth.npz")
     scene = next(one for one in bench.scenes() if one.place.startswith(name))
     ground = Ground.of([bench.circle(scene)])
     hold = held(clip, ground, Method("auto"), scene.anchor, scene.anchor - 8, scene.anchor + 8)

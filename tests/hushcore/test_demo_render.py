@@ -12,6 +12,7 @@ import numpy as np
 import pytest
 
 from demo import render
+from hushcore.media.movies import open_movie
 from tests.conftest import ROOT
 
 
@@ -46,6 +47,22 @@ def test_a_stretch_is_enough_for_who_looks_at_no_more(tmp_path):
     assert render.render_shot("still", shot(a_frame), media, truth, 1)  # all of it was not there
     assert len(list((media / "still").iterdir())) == 3
     assert not render.render_shot("still", shot(a_frame), media, truth, 1, (2, 3))
+
+
+def test_a_movie_of_a_stretch_begins_with_its_first_frame(tmp_path):
+    media, truth = tmp_path / "media", tmp_path / "truth"
+    assert render.render_shot("still", shot(grey, movie="still.mov"), media, truth, 1, (2, 3))
+    movie = open_movie(media / "still" / "still.mov", first=render.stretch_of(truth, "still")[0])
+    assert (movie.first, movie.last) == (2, 3)
+    for frame in (2, 3):
+        assert abs(int(movie.read(frame).mean()) - 9000 * frame) < 300
+
+
+def grey(job) -> int:
+    """A flat picture whose tone tells which frame it is."""
+    frame, _, media, _ = job
+    np.save(f"{media}/{frame:04d}.npy", np.full((48, 64, 3), 9000 * frame, np.uint16))
+    return frame
 
 
 def fails(job) -> int:
