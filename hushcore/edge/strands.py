@@ -38,7 +38,9 @@ PIECE, SHARE = 14, 0.6  # half-size px of every piece, and of its length that mu
 ACROSS = 1.2  # half-size px: a line is stronger than what lies this far beside it
 CORE, FEATHER = 3, 2.0  # px either side of a line, and px over which that ends
 BRIGHTER, BRIGHTEST = 1.5, 0.98  # times what this quantile of a bright strand's places shows: its colour
-SMOOTHED, CARRIED = 0.6, 4.0  # px
+SMOOTHED, CARRIED = 0.6, (11.0, 4.0)  # px: a place's own cover; how far it is carried along, the widest first
+LEAST_TOLD = 0.4  # of what strands change as a rule: where they change less, as on dark ink, nothing is read
+ENOUGH = 0.25  # of what is told beside a place as a rule: with less it is carried from further away
 
 
 @dataclass(frozen=True)
@@ -248,15 +250,39 @@ def covering(middles: Mask, sign: int, current: F32, lit: F32, readable: Mask) -
     colour = 0.0 if sign < 0 else BRIGHTER * float(np.quantile(now[core > 0], BRIGHTEST))
     to = np.maximum(sign * (colour - then), BLACK)
     told = cv2.GaussianBlur(sign * (now - then), (0, 0), SMOOTHED) / to
-    # how much a place says: as much as it would change
-    says = np.minimum(to / np.quantile(to[core > 0], 0.5), 1) ** 4 * (away <= CORE)
+    # how much a place says: by how much it would change
+    as_a_rule = to / np.quantile(to[core > 0], 0.5)
+    says = np.clip((as_a_rule - LEAST_TOLD) / (1 - LEAST_TOLD), 0, 1) ** 2 * (away <= CORE)
     weight = says * np.maximum(told, 0)
     wide = max(float((weight * away**2).sum() / max(float(weight.sum()), 1e-6)), 0.25)
-    profile = np.exp(-(away**2) / (2 * wide))
-    seen, might = (cv2.GaussianBlur(np.asarray(side * says, np.float32), (0, 0), CARRIED) for side in (told, profile))
-    carried = profile * seen / np.maximum(might, 1e-3)
-    alpha = np.clip(says * told + (1 - says) * carried, 0, 1)
+    profile = np.asarray(np.exp(-(away**2) / (2 * wide)), np.float32)
+    alpha = np.clip(says * told + (1 - says) * profile * _carried(told, profile, says, core > 0), 0, 1)
     return np.asarray(alpha * near, np.float32), np.asarray(near, np.float32)
+
+
+def _carried(told: F32, profile: F32, says: F32, core: Mask) -> F32:
+    """How far (h, w) strands cover at their middles, carried along from where they say it: from as near as enough is said, and
+    where nothing near is, from all of the same strand."""
+    out = _of_its_strand(np.asarray(told * says), np.asarray(profile * says), core)
+    for sigma in CARRIED:
+        seen, might = (cv2.GaussianBlur(np.asarray(side * says, np.float32), (0, 0), sigma) for side in (told, profile))
+        enough = ENOUGH * max(float(np.median(might[core])), 1e-6)
+        trust = np.minimum(might / enough, 1)
+        out = trust * seen / np.maximum(might, 1e-6) + (1 - trust) * out
+    return np.asarray(out, np.float32)
+
+
+def _of_its_strand(seen: F32, might: F32, core: Mask) -> F32:
+    """``seen`` over ``might``, of the whole strand that is nearest to each place (h, w)."""
+    count, strand = cv2.connectedComponents(core.astype(np.uint8))
+    nearest = cv2.distanceTransformWithLabels((~core).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)[
+        1
+    ]
+    of_label = np.zeros(int(nearest.max()) + 1, int)
+    of_label[nearest[core]] = strand[core]
+    of = of_label[nearest]
+    total, most = (np.bincount(of.ravel(), side.ravel(), count) for side in (seen, might))
+    return np.asarray((total / np.maximum(most, 1e-6))[of], np.float32)
 
 
 def _around(q: F32, weight: F32, sigma: float) -> F32:

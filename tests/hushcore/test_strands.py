@@ -145,6 +145,23 @@ def test_how_far_a_strand_covers_is_right_on_and_off_the_ink(surface, usually, o
     assert alpha[near == 0].max() == 0
 
 
+def test_a_strand_that_runs_along_dark_ink_goes_on_as_beside_it(surface):
+    """Dark on dark it is not seen, least where the ink shines a little: there it covers as far as beside the ink. What covers
+    fully, far from it, is another."""
+    thin, own = hair(1), np.arange(HALF * SIDE) < 80
+    cover, marked = np.maximum(0.35 * thin, hair(4) * (np.arange(HALF * SIDE) > 130)), surface.copy()
+    marked[60:120, 30:52] = 0.02
+    now = over(marked, cover.astype(np.float32), 0.0)
+    now[60:120, 30:52] += 0.008
+    middles = (halved(thin) > 0.5) | (halved(cover) > 0.5)
+    alpha, _ = strands.covering(middles, -1, noisy(now, 1), marked, np.ones((HALF * SIDE,) * 2, bool))
+    along = (alpha * own).max(1)
+    beside = float(np.median(along[130:180]))
+    assert beside == pytest.approx(0.35, abs=0.08)
+    assert along[64:116].min() > 0.6 * beside
+    assert along[64:116].max() < 1.5 * beside
+
+
 def test_what_is_usual_of_lines_is_kept_in_a_recipe(surface):
     frames = [
         front.signs(halved(noisy(surface, k)), halved(surface), halved(surface), FLAT, GAIN, ALL, AREA)
