@@ -16,6 +16,7 @@ from hushcore.edge.matte import Edge
 from hushcore.geometry.membrane import membrane
 from hushcore.grain.model import luma_of
 from hushcore.patch.explain import spread
+from hushcore.patch.stained import stain_of
 from hushcore.patch.standing import LEAST_PLACES, Shape, Stack, cover_against, grown, shape_of, shown_on, standing_in
 from hushcore.patch.trusted import trust_in
 from hushcore.patch.veil import OUTLINE, PASSES_LEAST, Veil, of_places, share_of
@@ -94,7 +95,7 @@ def _laid_over(rect: Rect, inside: Mask, frames: Stack, linear: bool) -> Veil | 
         bare = np.stack([trust.kept(one, strong) for one in bare])
     if is_stuck(bare, veil.passes < 1):
         return None
-    return replace(veil, trust=trust)
+    return replace(veil, trust=trust, stain=stain_of(bare, veil.passes < 1, linear))
 
 
 def _as_wide_as_it_goes(found: Veil, shape: Shape, inside: Mask, frames: Stack) -> Veil | None:

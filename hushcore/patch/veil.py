@@ -44,6 +44,7 @@ ASIDE = ((0, 13), (0, -13), (13, 0), (-13, 0), (12, 18), (-12, -18), (18, -12), 
 OUTLINE_SIGMA, STEEP = 4.0, 0.02  # px over which that is told; share by which it must change within them
 SURELY = 2.0  # times what a picture has of its shape by chance: it is there
 FULLY = 0.02  # of the picture at least that a full line takes
+STAIN = 0.008  # tonal: more than that is seen
 FADES = 0.005  # to which a frame's share of it is found
 EVENED = ((0.0, 1.0), (1.0, 2.0), (2.0, 4.0))  # px: bands that are held against those beside it
 UNSEEN, SEEN, SEEN_SIGMA = 0.006, 0.018, 3.0  # tonal: smaller corrections are left; from there on all counts; px
@@ -54,7 +55,8 @@ class Veil:
     """Over ``rect`` of the frame: how much of the picture ``passes`` (h, w; 1 beside the mark), the veil's own ``tone``
     (h, w, 3; tonal), the ``noise`` (tonal, a standard deviation) of a frame against it, and how ``rough`` the picture comes
     back: its finest detail under the full lines, over that beside them. ``linear``: it was laid over linear light, and all
-    this is of that. ``trust``: how far what comes back can be trusted, where not all of it."""
+    this is of that. ``trust``: how far what comes back can be trusted, where not all of it; ``stain``: what of it stays without
+    an outline (tonal, RMS)."""
 
     rect: Rect
     passes: F32
@@ -63,11 +65,17 @@ class Veil:
     rough: float = np.inf
     linear: bool = False
     trust: Trust | None = None
+    stain: float = 0.0
 
     @property
     def share(self) -> float:
         """Of the picture that passes through its full lines."""
         return float(np.percentile(self.passes[self.passes < 1], FULL)) if (self.passes < 1).any() else 1.0
+
+    @property
+    def stained(self) -> bool:
+        """Whether something of it stays that anyone would see."""
+        return self.stain > STAIN
 
     @property
     def full_tone(self) -> F32:
@@ -216,7 +224,7 @@ class Veil:
         return {
             "rect": [self.rect.left, self.rect.top, self.rect.right, self.rect.bottom], "noise": round(self.noise, 5),
             "rough": round(self.rough, 3) if np.isfinite(self.rough) else None, "linear": self.linear,
-            "maps": _packed(np.dstack([self.passes, self.tone])),
+            "stain": round(self.stain, 5), "maps": _packed(np.dstack([self.passes, self.tone])),
             "trust": None if self.trust is None else _packed(self.trust.maps),
         }  # fmt: skip
 
@@ -229,7 +237,7 @@ class Veil:
         return Veil(
             rect, np.ascontiguousarray(maps[..., 0]), np.ascontiguousarray(maps[..., 1:]), float(data["noise"]),
             np.inf if rough is None else float(rough), bool(data.get("linear", False)),
-            None if kept is None else Trust.of(kept),
+            None if kept is None else Trust.of(kept), float(data.get("stain", 0)),
         )  # fmt: skip
 
 

@@ -41,7 +41,7 @@ def from_itself(hold: Hold, read: Callable[[int], Codes], edge: Edge, encoding: 
         return None
     plan = Plan(edge, Match(), "unveil", stands=True)
     evidence = gather(read, hold, edge, encoding, plan)
-    if evidence.veil is None:
+    if evidence.veil is None or evidence.veil.stained:
         return None
     fix = make_fix(hold, plan, (), evidence, None, read, 0, encoding=encoding)
     frames = spread(sorted({hold.anchor, *hold.frames}), LOOKED_AT)

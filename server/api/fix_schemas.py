@@ -298,6 +298,7 @@ class EvidenceOut(Schema):
     veil: float | None = Field(
         description="How much (0..1) of the picture a mark that stands in the frame lets through."
     )
+    stained: bool = Field(description="Taken off, it leaves a stain.")
     grain: list[GrainPoint]
     settled: bool = Field(description="What is chosen was chosen for the fix as it stands.")
     words: str = Field(description="What was chosen for auto and why, in a sentence; empty before.")

@@ -97,6 +97,7 @@ def facts(request: HttpRequest, fix: int) -> EvidenceOut:
     return EvidenceOut(
         known=grain is not None, multiplies=said.multiplies, shutter=said.shutter, standing=said.standing is not None,
         veil=None if said.veil is None else said.veil.share,
+        stained=said.veil is not None and said.veil.stained,
         grain=points, settled=evidence.is_settled(found, current_hold(found)),
         words=words(said.choice) if said.choice else "",
         tried=[TriedOut(**one) for one in said.choice.plain()["tried"]] if said.choice else [],

@@ -14,7 +14,7 @@ from laying.models import Evidence as Row
 from laying.names import digest
 
 READS = "light, grain, shutter, standing highlights, 4"  # what is looked at; evidence of less is read anew
-CHOOSES = "light, share, standing, usual, veil, lines, unveil, 8"  # what is chosen
+CHOOSES = "light, share, standing, usual, veil, lines, unveil, 9"  # what is chosen
 MATTERS = ("edge", "plates", "source", "stands", "fill", "soften")  # parts of a document that a choice hangs on
 KEPT_ROWS = 12  # of a fix: choices for states that undo may come back to
 

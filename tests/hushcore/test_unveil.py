@@ -23,7 +23,9 @@ from hushcore.patch.fix import make_fix
 from hushcore.patch.lay import lay
 from hushcore.patch.overlaid import BESIDE, is_impossible, is_stuck, overlay_of
 from hushcore.patch.plan import Evidence, Match, Plan
+from hushcore.patch.stained import stain_of
 from hushcore.patch.standing import shape_of, standing_in
+from hushcore.patch.veil import STAIN, Veil
 from hushcore.recipe.models import HoldData
 from hushcore.tells.behind import from_itself
 from tests.hushcore.test_veil import LOGO, Overlaid
@@ -264,3 +266,24 @@ def test_a_veil_darker_than_black_is_none(texture):
     learned = veil.tone.copy()
     learned[(veil.passes < 1) & (np.arange(veil.passes.shape[1]) % 8 == 0)] -= 1  # an eighth of it
     assert is_impossible(replace(veil, tone=learned))
+
+
+@pytest.mark.parametrize(("left", "moves", "told"), [(0.02, 3, True), (0.0, 3, False), (0.02, 0, False)])
+def test_a_stain_without_an_outline_is_seen_where_the_picture_moves(texture, left, moves, told):
+    """What stays of a yellow mark where slopes are gentle; in a picture that stands it may be the picture's own."""
+    cover = np.hypot(*(np.mgrid[0:120, 0:160] - np.array([60, 80])[:, None, None])) < 28
+    blob = ndi.gaussian_filter(cover.astype(np.float32), 5)[..., None] * np.array([1, 0.8, -0.6], np.float32)
+    picture = np.repeat(0.3 + 0.4 * texture[..., None], 3, 2)
+    bare = np.stack([picture[40 : 40 + 120, 10 + moves * k : 170 + moves * k] + left * blob for k in range(32)])
+    stain = stain_of(bare, cover)
+    assert (stain > STAIN) == told
+    assert stain < 0.03
+
+
+def test_what_would_leave_a_stain_is_not_proposed(texture, monkeypatch):
+    monkeypatch.setattr("hushcore.patch.overlaid.stain_of", lambda *_: 0.02)
+    wall = Stamped(texture)
+    veil = veil_of(wall)
+    assert veil.stained
+    assert Veil.of(veil.plain()).stained
+    assert from_itself(held_in_frame(FRAMES, ANCHOR, SIZE), wall.read, EDGE, SRGB) is None

@@ -4397,6 +4397,11 @@ export interface components {
              * @description How much (0..1) of the picture a mark that stands in the frame lets through.
              */
             veil: number | null;
+            /**
+             * Stained
+             * @description Taken off, it leaves a stain.
+             */
+            stained: boolean;
             /** Grain */
             grain: components["schemas"]["GrainPoint"][];
             /**

@@ -17,6 +17,13 @@ export function UnveilPart({ fix }: { fix: Fix }) {
         little room, or choose another source.
       </p>
     );
+  if (said.stained)
+    return (
+      <p role="status" className="text-noticeable">
+        {Math.round(100 * said.veil)} % of the picture shows through it, but not all of the mark comes off: a stain of
+        its colour or tone stays. Another source may hide it better.
+      </p>
+    );
   return (
     <p role="status" className="text-soft">
       {Math.round(100 * said.veil)} % of the picture shows through it. Each frame keeps its own light, texture and
