@@ -70,7 +70,7 @@ def test_skin_that_bends_and_turns_is_held(shots):
     truth = np.load(shots[1] / "arm" / "truth.npz")
     centre = raster.project(arm.arm_points(np.array([4.6]), np.array([1.65]), float(arm.ANCHOR)))[0]
     ground = Ground.of([round_about(centre, 120)])
-    hold = held(clip, ground, Method(), arm.ANCHOR, 12, 48)
+    hold = held(clip, ground, Method(), arm.ANCHOR, 16, 46)
     errors = errors_of(hold, truth, 0, centre, 116)
     assert rms(errors) < SKIN[1]  # online already as good as two passes need to be
     assert np.percentile(errors, 95) < 2.3 * SKIN[1]
@@ -83,7 +83,7 @@ def test_gloss_is_held_past_its_highlight_and_better_the_second_time(shots):
     truth = np.load(shots[1] / "jug" / "truth.npz")
     centre, ground = np.array([662.0, 372]), Ground.of([round_about((662, 372), 110)])
     method = Method(stiffness=Stiffness.of(72, 1))  # the preset for gloss
-    hold = held(clip, ground, method, jug.ANCHOR, 0, 47)
+    hold = held(clip, ground, method, jug.ANCHOR, 8, 40)
     once = rms(errors_of(hold, truth, 0, centre, 106))
     assert once < GLOSS[0]
     hold.frames.update(SecondPass(hold, ground, method, clip.read).run())

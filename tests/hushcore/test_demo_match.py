@@ -12,7 +12,7 @@ from bench import match as bench
 from hushcore.patch.plan import Match
 from tests.conftest import VAR, rendered
 
-FRAMES = {"arm": (10, 22, 48), "wall": (86402, 86414, 86424)}
+FRAMES = {"arm": (18, 24, 42), "wall": (86402, 86414, 86424)}
 
 
 @pytest.fixture(scope="module", params=list(FRAMES))
@@ -27,7 +27,7 @@ def test_highlights_of_the_jug_stay_where_the_lamp_puts_them():
     """engine.md: at most 2.6 on gloss with the highlight baked into the plate; the paper on it is dull."""
     rendered("jug")
     case = next(case for case in bench.cases() if case.folder == "jug")
-    jug = replace(bench.ready(case, VAR, (4, 44)), frames=[4, 14, 24, 34, 44])
+    jug = replace(bench.ready(case, VAR, (10, 38)), frames=[10, 17, 24, 31, 38])
     assert jug.evidence.standing is not None
     auto, alone = (bench.scored(jug, bench.laid_by(jug.fix(Match(standing=on))))[0] for on in ("auto", "off"))
     assert auto <= 2.6
