@@ -26,6 +26,7 @@ CLEAR = 10  # px from what is in front, at which light is read
 NEAR, NEAR_FULL = 4, 0.08  # px round an edge; alpha of it from which it counts in full
 LINES_OVER, LINES = 4.0, 3.0  # px; times the variance that is usual, of lines that are not explained
 HARDLY = 0.3  # alpha of what is hardly in front
+OFF, OFF_FULL = 0.8, 2.0  # px of drift from which a hold may be off, and from which it surely may
 HELD_OVER, HELD = 1.5, 1.1  # px; times the light of a frame that a mark may have there, for its noise
 PRIOR = 1000.0  # 1 / variance: how near what a place says is expected to what the wider scale did
 LEAST_NOISE, MISPLACED = 0.01, 0.35  # of the light; px
@@ -50,6 +51,14 @@ def without(covering: Covering, drawn: Sequence[tuple[F32, bool]]) -> Covering:
     for cover, takes in drawn:
         left = left * (1 - cover) if takes else left
     return Covering(np.asarray(covering.alpha * left), np.asarray(covering.near * left))
+
+
+def within_edge(covering: Covering, drift: float) -> Covering:
+    """A covering that ends where something is plainly in front, as far as the hold may be off by ``drift`` (px): beyond, the
+    difference of a patch and a mark that lies otherwise than thought would show that mark."""
+    off = float(np.clip((drift - OFF) / (OFF_FULL - OFF), 0, 1))
+    hardly = 1 - np.clip(covering.alpha / HARDLY, 0, 1)
+    return Covering(covering.alpha, np.asarray(covering.near * (1 - off * hardly), np.float32))
 
 
 def both(one: Covering | None, other: Covering | None) -> Covering | None:

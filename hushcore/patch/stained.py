@@ -14,19 +14,35 @@ from hushcore.geometry.membrane import membrane
 from hushcore.patch.standing import LEAST_PLACES, Stack, grown
 
 AROUND, WIDE = 3, 2.0  # px beside the lines, from where on the surroundings tell; px below which nothing is a stain
+COLOUR = 2.0  # times as much as it is in tone: a tint is seen sooner
 AS_BESIDE = 1.2  # times what stands beside the lines: as much may stand under them, too
 
 
 def stain_of(bare: Stack, cover: Mask, linear: bool = False) -> float:
     """What stays (RMS, tonal) within a ``cover`` (h, w) in pictures taken from under it (n, h, w, 3; tonal, or ``linear``) and is
-    not carried on from beside it; 0 where as much stands beside it, as in a picture that hardly moves."""
+    not carried on from beside it, in tone, or ``COLOUR`` times in colour; 0 where as much stands beside it, as in a picture that
+    hardly moves."""
     known = ~grown(cover, AROUND)
     if known.sum() < LEAST_PLACES or len(bare) < 2:
         return 0.0
     halves = [_tonal(side.mean(0), linear) for side in np.array_split(bare, 2)]
-    inside = _alike([_low(half - membrane(half, known)) for half in halves], cover)
-    beside = _alike([_low(_without_slope(half, known)) for half in halves], ~grown(cover, 2 * AROUND))
-    return inside if inside > AS_BESIDE * beside else 0.0
+    under = [_low(half - membrane(half, known)) for half in halves]
+    beside = [_low(_without_slope(half, known)) for half in halves]
+    found = 0.0
+    for seen, times in ((_itself, 1.0), (_tint, COLOUR)):
+        stays, usual = (_alike([seen(half) for half in sides], where)
+                        for sides, where in ((under, cover), (beside, ~grown(cover, 2 * AROUND))))  # fmt: skip
+        if stays > AS_BESIDE * usual:
+            found = max(found, times * stays)
+    return found
+
+
+def _itself(picture: F32) -> F32:
+    return picture
+
+
+def _tint(picture: F32) -> F32:
+    return np.asarray(picture - picture.mean(-1, keepdims=True), np.float32)
 
 
 def _tonal(picture: F32, linear: bool) -> F32:
