@@ -64,6 +64,7 @@ def test_one_loop_takes_it_off_every_frame_without_tracking(unveiled, wall, work
     said = unveiled.web.get(f"/api/fixes/{fix['id']}/evidence").json()
     assert said["settled"]
     assert said["veil"] == pytest.approx(0.35, abs=0.03)
+    assert not said["stained"]
     measure(fix=fix["id"])
     rows = unveiled.web.get(f"/api/fixes/{fix['id']}/tells").json()["frames"]
     assert [row["frame"] for row in rows] == list(range(FIRST, FIRST + COUNT))
