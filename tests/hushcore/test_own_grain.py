@@ -1,6 +1,7 @@
 """Grain carried over from beside a mark in squares, on footage that a codec has left uneven."""
 
 from dataclasses import replace
+from functools import cache
 
 import cv2
 import numpy as np
@@ -211,6 +212,7 @@ class Shot:
         rng = np.random.default_rng(9)
         tone = cv2.GaussianBlur(rng.standard_normal((SIDE, SIDE)).astype(np.float32), (0, 0), 5)
         self.tone = 0.45 + 0.03 * tone / tone.std() - disc * np.clip(31 - distance(), 0, 1)
+        self.read = cache(self.read)
 
     def read(self, frame: int) -> np.ndarray:
         noise = np.random.default_rng(frame).normal(0, 0.02, (SIDE, SIDE))

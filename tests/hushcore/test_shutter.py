@@ -1,6 +1,7 @@
 """Motion blur: the share of a frame that the shutter is open, and plates that are smeared themselves."""
 
 from dataclasses import replace
+from functools import cache
 
 import cv2
 import numpy as np
@@ -43,6 +44,7 @@ class Passing:
         self.texture, self.shutter, self.softened, self.by = texture.copy(), shutter, softened, by
         if marked:
             self.texture[156:184, 226:264] = 1
+        self.read = cache(self.read)
 
     def speed(self, frame: int) -> float:
         return (self.by(frame + 1) - self.by(frame - 1)) / 2

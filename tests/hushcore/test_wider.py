@@ -1,5 +1,7 @@
 """A hold on a ground with too little to hold on to, and the wider ground that is tried then."""
 
+from functools import cache
+
 import numpy as np
 import pytest
 import scipy.ndimage as ndi
@@ -50,6 +52,7 @@ def moved(frame: int, own: bool = True) -> np.ndarray:
     return np.array([7.0 * k, 3 * np.sin(k)]) if own else np.array([-5.0 * k, 4.0 * k])
 
 
+@cache
 def shot(frame: int, one_surface: bool, tint: float = 0.0) -> np.ndarray:
     """A bare disc with a faint mark, in a surface of scikit-image's ``gravel`` (CC0) that moves with it, or past it. ``tint``:
     how much redder than the disc the mark is, and as bright in luma (ITU-R BT.709)."""
@@ -129,7 +132,7 @@ def test_a_wider_ground_that_cannot_be_held_leaves_the_hold_as_it_is():
     nothing = Ground.of([[(2.0, 2.0), (40.0, 2.0), (40.0, 40.0), (2.0, 40.0)]])
 
     def read(n: int) -> np.ndarray:
-        picture = shot(n, True)
+        picture = shot(n, True).copy()
         picture[:60, :60] = bare[:60, :60]
         return picture
 

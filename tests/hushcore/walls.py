@@ -1,6 +1,8 @@
 """A shot whose truth is known: a brick wall that moves under a light that goes up and down, with a red scratch on it, or
 somebody who walks past."""
 
+from functools import cache
+
 import cv2
 import numpy as np
 import scipy.ndimage as ndi
@@ -39,6 +41,7 @@ class Wall:
 
     def __init__(self, texture: np.ndarray, scratched: bool = False, somebody: bool = False) -> None:
         self.texture, self.scratched, self.somebody = texture, scratched, somebody
+        self.read = cache(self.read)  # as from a disk: making a frame takes longer than most of what is done with it
 
     def surface(self, x: np.ndarray, y: np.ndarray) -> np.ndarray:
         grey = ndi.map_coordinates(self.texture[40:460, 40:500], [y + 60, x + 60], order=1, mode="reflect")
