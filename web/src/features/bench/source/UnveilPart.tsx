@@ -21,7 +21,7 @@ export function UnveilPart({ fix }: { fix: Fix }) {
     return (
       <p role="status" className="text-noticeable">
         {Math.round(100 * said.veil)} % of the picture shows through it, but not all of the mark comes off: a stain of
-        its colour or tone stays. Another source may hide it better.
+        its colour or tone stays. Draw the edge with more room round it, or try another source.
       </p>
     );
   return (
