@@ -241,7 +241,7 @@ def covering(middles: Mask, sign: int, current: F32, lit: F32, readable: Mask) -
     what covers too much leaves the mark on them. On a dark mark they hardly show: there it is carried along from beside it.
     """
     core = cv2.resize(middles.astype(np.uint8), readable.shape[::-1], interpolation=cv2.INTER_NEAREST)
-    away = cv2.distanceTransform(1 - core, cv2.DIST_L2, 5)
+    away, strand = cv2.distanceTransformWithLabels(1 - core, cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_CCOMP)
     near = np.clip((CORE + FEATHER - away) / FEATHER, 0, 1) * readable
     now, then = (np.maximum(mean(side), 0) + BLACK for side in (current, lit))
     # wide differences are light that was not read yet
@@ -256,33 +256,21 @@ def covering(middles: Mask, sign: int, current: F32, lit: F32, readable: Mask) -
     weight = says * np.maximum(told, 0)
     wide = max(float((weight * away**2).sum() / max(float(weight.sum()), 1e-6)), 0.25)
     profile = np.asarray(np.exp(-(away**2) / (2 * wide)), np.float32)
-    alpha = np.clip(says * told + (1 - says) * profile * _carried(told, profile, says, core > 0), 0, 1)
+    alpha = np.clip(says * told + (1 - says) * profile * _carried(told, profile, says, core > 0, strand), 0, 1)
     return np.asarray(alpha * near, np.float32), np.asarray(near, np.float32)
 
 
-def _carried(told: F32, profile: F32, says: F32, core: Mask) -> F32:
+def _carried(told: F32, profile: F32, says: F32, core: Mask, strand: NDArray[np.int32]) -> F32:
     """How far (h, w) strands cover at their middles, carried along from where they say it: from as near as enough is said, and
-    where nothing near is, from all of the same strand."""
-    out = _of_its_strand(np.asarray(told * says), np.asarray(profile * says), core)
+    where nothing near is, from all of the same ``strand`` (the number of the one that is nearest to a place)."""
+    said, most = (np.bincount(strand.ravel(), (side * says).ravel()) for side in (told, profile))
+    out = (said / np.maximum(most, 1e-6))[strand]
     for sigma in CARRIED:
         seen, might = (cv2.GaussianBlur(np.asarray(side * says, np.float32), (0, 0), sigma) for side in (told, profile))
         enough = ENOUGH * max(float(np.median(might[core])), 1e-6)
         trust = np.minimum(might / enough, 1)
         out = trust * seen / np.maximum(might, 1e-6) + (1 - trust) * out
     return np.asarray(out, np.float32)
-
-
-def _of_its_strand(seen: F32, might: F32, core: Mask) -> F32:
-    """``seen`` over ``might``, of the whole strand that is nearest to each place (h, w)."""
-    count, strand = cv2.connectedComponents(core.astype(np.uint8))
-    nearest = cv2.distanceTransformWithLabels((~core).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL)[
-        1
-    ]
-    of_label = np.zeros(int(nearest.max()) + 1, int)
-    of_label[nearest[core]] = strand[core]
-    of = of_label[nearest]
-    total, most = (np.bincount(of.ravel(), side.ravel(), count) for side in (seen, might))
-    return np.asarray((total / np.maximum(most, 1e-6))[of], np.float32)
 
 
 def _around(q: F32, weight: F32, sigma: float) -> F32:

@@ -102,9 +102,7 @@ def _from_plates(seen: Seen, codes: Codes, frame: int, fix: Fix) -> Candidate:
     if seen.covering is None:
         return made
     mark = lights[used[0]].on(blurred(fix.sheets[used[0]].original, seen.blurs[used[0]].plate))
-    row = fix.hold.frames.get(frame)
-    covering = seen.covering if row is None else unmix.within_edge(seen.covering, row.drift_rms)
-    return _in_front(covering, made, mark, seen.current)
+    return _in_front(seen.covering, made, mark, seen.current)
 
 
 def _live(seen: Seen, codes: Codes, frame: int, fix: Fix, wanted: F32) -> F32 | None:

@@ -138,7 +138,8 @@ def _unmixed(
         mask = front.corrected(covering.alpha > 0.5, drawn)
         light = light_of(mode, reading.pair(usable & unmix.clear_of(mask)), Under(multiplies, fix.plan.match.capped))
         covering = unmix.unmixed(mask, current, light.on(original), unmix.LIGHT_READ, said, most_of_it)
-    return covering
+    row = fix.hold.frames.get(reading.frame)
+    return covering if covering is None or row is None else unmix.within_edge(covering, row.drift_rms)
 
 
 def signs_of(reading: Reading, read: Pair) -> Signs:
