@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 from scipy.ndimage import spline_filter
 
-from hushcore.arrays import F32, F64, Rect
+from hushcore.arrays import F32, F64, Mask, Rect
 from hushcore.geometry import homography, spline
 from hushcore.hold import kernels
 
@@ -16,6 +16,7 @@ INVERSE_CAP = 24.0  # px a step
 INVERSE_TOLERANCE = 1e-4  # px
 INVERSE_BEYOND = 4  # knots outside the rectangle on every side
 INVERSE_STRIDE = 8  # dense inverses are solved on this grid and interpolated
+INVERSE_FOUND = 0.05  # px within which the map of what was found must lie
 TURNED = 0.05  # how square-on a place is seen, 1 as on the anchor frame: with less it has turned away, or nearly
 BENDS_AWAY = 0.3  # where a surface is seen so slantwise, its inverse is steep: it is drawn, not interpolated
 SHEET_STEP = 3  # px between places that are drawn
@@ -128,20 +129,56 @@ def dense_inverse(held: HoldMap, rect: Rect) -> tuple[F32, F32]:
     """Still positions of every pixel of a frame ``rect``: two planes x, y.
 
     A mesh is inverted on a coarse grid and interpolated by a cubic spline; the error is below
-    .01 px for folds of 30 px and more (tested).
+    .01 px for folds of 30 px and more (tested). One that turns away somewhere in it is drawn; pixels that show nothing
+    of it get the place that the nearest one shows.
     """
+    found = smooth_inverse(held, rect)
+    if found is not None:
+        return found
+    assert isinstance(held, MeshMap)
+    x, y, seen = sheet_inverse(held, rect, held.grid.rect)
+    if not seen.any():
+        return _interpolated(held.inverse(_knots(rect)), rect)
+    near_x, near_y = nearest(seen > 0, x, y)
+    return near_x, near_y
+
+
+def smooth_inverse(held: HoldMap, rect: Rect) -> tuple[F32, F32] | None:
+    """As ``dense_inverse``; None for a mesh that turns away within ``rect`` or so near it that interpolating would not do."""
     if isinstance(held, PlanarMap):
         back = PlanarMap(np.linalg.inv(held.matrix))
         return dense_forward(back, rect)
+    knots = _knots(rect)
+    still = held.inverse(knots)
+    faces = np.linalg.det(held.jacobian(still)) > 0
+    if not (faces & (np.abs(held.forward(still) - knots).max(-1) < INVERSE_FOUND)).all():
+        return None
+    return _interpolated(still, rect)
+
+
+def _knots(rect: Rect) -> F64:
     stride, beyond = INVERSE_STRIDE, INVERSE_BEYOND
     across, down = -(-rect.width // stride) + 1, -(-rect.height // stride) + 1
     xs = rect.left + stride * np.arange(-beyond, across + beyond, dtype=float)
     ys = rect.top + stride * np.arange(-beyond, down + beyond, dtype=float)
-    knots = np.stack(np.meshgrid(xs, ys), -1)
-    shift_x, shift_y = _between_knots(held.inverse(knots) - knots, rect.width, rect.height)
+    return np.stack(np.meshgrid(xs, ys), -1)
+
+
+def _interpolated(still: F64, rect: Rect) -> tuple[F32, F32]:
+    shift_x, shift_y = _between_knots(still - _knots(rect), rect.width, rect.height)
     x = shift_x + np.arange(rect.left, rect.right, dtype=np.float32)[None, :]
     y = shift_y + np.arange(rect.top, rect.bottom, dtype=np.float32)[:, None]
     return x, y
+
+
+def nearest(known: Mask, *planes: F32) -> list[F32]:
+    """Planes with every place that is not ``known`` as the nearest that is."""
+    _, labels = cv2.distanceTransformWithLabels(
+        (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    at = np.zeros(int(labels.max()) + 1, np.intp)
+    at[labels[known]] = np.flatnonzero(known)
+    return [plane.ravel()[at[labels]] for plane in planes]
 
 
 def facing(held: HoldMap, rect: Rect) -> F32 | None:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from hushcore.arrays import F32, Mask, Rect
+from hushcore.arrays import F32, Rect
 from hushcore.edge.matte import Edge
 from hushcore.errors import HushError
 from hushcore.geometry import sampling
@@ -18,7 +18,9 @@ from hushcore.hold.maps import (
     dense_inverse,
     facing,
     forward_grid,
+    nearest,
     sheet_inverse,
+    smooth_inverse,
 )  # fmt: skip
 
 FRAME_MARGIN = 3  # px round the matte in the frame
@@ -53,9 +55,14 @@ def on_surface(held: HoldMap, rect: Rect, matte: F32, outside: F32, size: tuple[
     if target.empty:
         return None
     slant = facing(held, rect)
-    if isinstance(held, MeshMap) and slant is not None and float(slant[matte > 0].min(initial=1.0)) < BENDS_AWAY:
+    if not isinstance(held, MeshMap) or slant is None:
+        map_x, map_y = _local(held, target, rect)
+        return Place(rect, matte, outside, target, map_x, map_y, _sampled(matte, map_x, map_y), slant)
+    bends_away = float(slant[matte > 0].min(initial=1.0)) < BENDS_AWAY
+    inverse = None if bends_away else smooth_inverse(held, target)
+    if inverse is None:
         return _bent_away(held, rect, matte, outside, target, slant)
-    map_x, map_y = _local(held, target, rect)
+    map_x, map_y = _within(inverse, rect)
     return Place(rect, matte, outside, target, map_x, map_y, _sampled(matte, map_x, map_y), slant)
 
 
@@ -64,7 +71,7 @@ def _bent_away(held: MeshMap, rect: Rect, matte: F32, outside: F32, target: Rect
     x, y, seen = sheet_inverse(held, target, rect)
     if not seen.any():
         return None
-    map_x, map_y = _nearest(seen > 0, x - np.float32(rect.left), y - np.float32(rect.top))
+    map_x, map_y = nearest(seen > 0, x - np.float32(rect.left), y - np.float32(rect.top))
     visible = _sampled(np.clip((slant - TURNED) / TURNED, 0, 1), map_x, map_y)
     visible *= np.minimum(seen, cv2.GaussianBlur(seen, (0, 0), SILHOUETTE) * 2 - 1).clip(0)
     # a crease of the map is no silhouette: what lies nearest goes on across it
@@ -79,16 +86,6 @@ def _sampled(values: F32, map_x: F32, map_y: F32) -> F32:
     out = np.zeros(map_x.shape, np.float32)
     sampling.bilinear(np.ascontiguousarray(values, np.float32), map_x, map_y, out)
     return out
-
-
-def _nearest(known: Mask, *planes: F32) -> list[F32]:
-    """Planes with every place that is not ``known`` as the nearest that is."""
-    _, labels = cv2.distanceTransformWithLabels(
-        (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
-    )
-    at = np.zeros(int(labels.max()) + 1, np.intp)
-    at[labels[known]] = np.flatnonzero(known)
-    return [plane.ravel()[at[labels]] for plane in planes]
 
 
 def in_frame(held: HoldMap, rect: Rect, edge: Edge, frame: int, size: tuple[int, int]) -> Place | None:
@@ -117,8 +114,11 @@ def standing(held: HoldMap, rect: Rect, edge: Edge, frame: int) -> tuple[F32, F3
 
 
 def _local(held: HoldMap, target: Rect, rect: Rect) -> tuple[F32, F32]:
-    x, y = dense_inverse(held, target)
-    return x - np.float32(rect.left), y - np.float32(rect.top)
+    return _within(dense_inverse(held, target), rect)
+
+
+def _within(planes: tuple[F32, F32], rect: Rect) -> tuple[F32, F32]:
+    return planes[0] - np.float32(rect.left), planes[1] - np.float32(rect.top)
 
 
 def _frame_rect(held: HoldMap, rect: Rect, matte: F32) -> Rect:

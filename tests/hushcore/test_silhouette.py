@@ -9,7 +9,7 @@ import pytest
 
 from hushcore.arrays import Rect
 from hushcore.geometry.spline import Grid, fitted
-from hushcore.hold.maps import MeshMap, PlanarMap, facing, sheet_inverse
+from hushcore.hold.maps import MeshMap, PlanarMap, dense_inverse, facing, sheet_inverse
 from hushcore.patch.place import on_surface, outside_of
 
 RADIUS, AXIS = 150.0, 200.0
@@ -86,6 +86,26 @@ def test_a_patch_ends_at_the_silhouette_without_spikes_beyond_it(held):
     assert middle.min() > 0.9  # and no hole before it
     assert laid[: 110 + 40 - 2].max() < 0.01
     assert laid[110 + 100 + 2 :].max() < 0.01
+
+
+@pytest.mark.parametrize("way", ["the mark", "a picture"])
+def test_a_mark_that_faces_the_camera_is_whole_beside_a_silhouette(held, way):
+    """Round about it, where nothing of the surface lies, a coarse grid found no places, and that tore the mark itself."""
+    rect = Rect(140, 110, 310, 250)
+    matte = np.zeros((140, 170), np.float32)
+    matte[40:100, 55:104] = 1  # still 195 to 244, where it is seen by more than a third
+    spot = on_surface(held, rect, matte, outside_of(matte), (420, 360))
+    assert spot.slant[matte > 0].min() > 0.33
+    px = np.arange(spot.target.left, spot.target.right)
+    on = px < RIM - 4
+    exact = AXIS + RADIUS * np.sin(np.arcsin((px[on] - AXIS) / RADIUS) - TURN)
+    if way == "the mark":
+        inside = (exact > 197) & (exact < 241)
+        assert spot.cover[8:-8][:, on][:, inside].min() > 0.99
+        assert np.abs(spot.map_x[30][on][inside] - (exact[inside] - rect.left)).max() < 0.2
+    else:
+        x, _ = dense_inverse(held, spot.target.grown(20).clipped(420, 360))
+        assert np.abs(x[40][20:][: on.sum()] - exact)[:-4].max() < 0.2
 
 
 def test_what_the_artist_leaves_out_stays_out_where_the_surface_bends_away(held):
