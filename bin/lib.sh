@@ -8,6 +8,8 @@ export HUSH_VAR=$VAR
 mkdir -p "$VAR"
 # the engine makes many small products in several processes: threads of their own would only fight
 export OPENBLAS_NUM_THREADS=${OPENBLAS_NUM_THREADS:-1}
+# what has been compiled once is kept: a program that starts would otherwise compile all of its packages, for some seconds
+unset PYTHONDONTWRITEBYTECODE
 # many threads would each keep freed memory for themselves
 export MALLOC_ARENA_MAX=${MALLOC_ARENA_MAX:-2}
 

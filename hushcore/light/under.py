@@ -18,6 +18,8 @@ GATE = 3.5  # a correction must exceed its own variance by this before it counts
 MOMENTS = 10.0  # px: local means, variances and covariances
 GAIN_BLUR, GAIN_PRIOR = 40.0, 0.01  # px, and how far the means' ratio steps in where there is no contrast
 CAP_LEVEL, CAP_CHROMA, CAP_MORE = 99.9, 95.0, 0.003  # percentiles of the ring's corrections, log units
+TINT_SIGMA = 8.0  # half-size px over which the ring's colours of light are told
+TINTS, TINT_MORE = 90.0, np.float32(0.005)  # percentile of them, log units beyond it
 CHROMA_LEAST, CHROMA_MOST = 0.5, 1.6
 READ_SIGMA = 6.0  # half-size px; where less than half can be read within this, the rim steps in
 FULL = 1.0
@@ -42,7 +44,7 @@ def under(pair: Pair, how: Under) -> tuple[F32, F32 | None]:
         gain, added = _corrected(pair, gain, added, scale, m, how.capped)
     if added is not None:
         gain, added = _guarded(pair, gain, added, m)
-    return _rim_where_blind(pair, gain), added
+    return _rim_where_blind(pair, _tinted_as_ring(pair, gain)), added
 
 
 def _corrected(
@@ -81,6 +83,22 @@ def _capped(step: F32, pair: Pair) -> F32:
     tint = _percentile(np.abs(some - level), CAP_CHROMA) + CAP_MORE
     kernels.capped(step, limit, tint)
     return step
+
+
+def _tinted_as_ring(pair: Pair, gain: F32) -> F32:
+    """No light under the mark of a colour that the ring has nowhere. A channel in which a mark is dark is read wrong where the
+    picture's darks are not quite light's, or a codec has mixed the mark's colours with those beside it: a shadow on red ink
+    would come out green."""
+    inside = pair.region.in_ring & (least(pair.weight) > 0)
+    if inside.sum() < SMALLEST_RING:
+        return gain
+    level = mean(gain)[..., None]
+    tint, here = gain - level, inside.astype(np.float32)
+    shown = wide(here[..., None] * tint, TINT_SIGMA)[inside] / wide(here, TINT_SIGMA)[inside][:, None]
+    lowest, highest = (
+        np.array([_percentile(shown[:, k], share) for k in range(3)], np.float32) for share in (100 - TINTS, TINTS)
+    )
+    return np.asarray(level + np.clip(tint, lowest - TINT_MORE, highest + TINT_MORE), np.float32)
 
 
 def _percentile(values: F32, share: float) -> float:

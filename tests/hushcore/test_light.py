@@ -164,6 +164,25 @@ def test_the_cap_keeps_the_mark_s_own_shading_out(surface):
     assert capped < free / 2
 
 
+@pytest.mark.parametrize("glare", [0.03, 0.06])
+def test_a_grey_shadow_stays_grey_on_red_ink_under_glare(surface, glare):
+    """Light that is scattered in a lens adds to all of a picture (veiling glare, ISO 9358): where ink is dark in green, a shadow
+    seems to take less of green there than of red."""
+    _, original, region = surface
+    x = np.linspace(0.8, 0.4, SIDE, dtype=np.float32)[None, :, None]
+    light = solved("auto", original + np.float32(glare), original * x + np.float32(glare), region)
+    inside = np.zeros((SIDE, SIDE), bool)
+    inside[52:108, 52:108] = True
+    tint = light.gain - light.gain.mean(-1, keepdims=True)
+    assert np.abs(tint[inside]).max() < 0.04  # log units; as it was read, .10 and more
+    coloured = (
+        original * x * np.float32([1.1, 1.0, 0.8])
+    )  # a shadow that is of another colour beside the mark is so under it
+    light = solved("auto", original, coloured, region)
+    wanted = np.log(x * np.float32([1.1, 1.0, 0.8]))
+    assert np.abs(light.gain - wanted)[inside].mean() < 0.03
+
+
 def test_a_mark_that_lies_a_little_off_leaves_no_ghost_in_its_light(surface):
     """Beside the mark's edges the frame shows ground where ink is thought to be: read as light, that was bright. How far it lies
     off is measured on the frame itself."""
