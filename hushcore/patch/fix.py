@@ -27,6 +27,9 @@ from hushcore.retouch.strokes import Donors
 
 Reader = Callable[[int], Codes]
 MARGIN = 28  # px round the matte for the ring
+PLATED = ("replace", "fill")  # sources that tell the mark from what takes its place
+DOUBT = 1.0  # px of drift
+COLOURED = 0.5  # log units by which a mark is of another colour than its surface
 SMEARED = 4.0  # px: shorter smears lie within what is laid round a change
 REACH_SLACK = 2  # px
 LARGEST = 60_000_000  # px of the still surface that one fix may need
@@ -282,4 +285,12 @@ def place_of(fix: Fix, held: HoldMap, frame: int, codes: Codes, smeared: float =
         if fix.away is not None:
             matte = _economic(matte, fix.away, fix.plan, smeared / 2)
     outside = fix.outside if fix.outside is not None else places.outside_of(matte)
-    return places.on_surface(held, fix.rect, matte, outside, size) if matte.any() else None
+    beyond = 2 * places.BEYOND if unsure(fix, frame) else 0
+    return places.on_surface(held, fix.rect, matte, outside, size, beyond) if matte.any() else None
+
+
+def unsure(fix: Fix, frame: int) -> bool:
+    """Whether a mark may lie beside its matte on a frame, as far as its hold knows, and would be told from what it is not."""
+    plan, row = fix.plan, fix.hold.frames.get(frame)
+    asked = plan.match.beside != "off" and plan.source in PLATED and not plan.stands
+    return asked and row is not None and (row.lost or row.drift_rms >= DOUBT) and fix.sheets[0].colour > COLOURED

@@ -4,16 +4,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from hushcore.arrays import F32, Codes, Mask, most
+from hushcore.arrays import F32, Codes, Mask, most, three
 from hushcore.edge import unmix
 from hushcore.errors import HushError
 from hushcore.hold.maps import dense_forward
 from hushcore.light.region import CLIP_AT, Pair, Region
 from hushcore.light.standing import without
 from hushcore.patch import place as places
-from hushcore.patch.fix import LEAST_COVER, Fix, place_of
+from hushcore.patch.fix import LEAST_COVER, Fix, place_of, unsure
 from hushcore.patch.motion import Blur, Smear, longest, smear
-from hushcore.patch.passing import passing
+from hushcore.patch.overhang import beside
+from hushcore.patch.passing import COVERED, passing
 from hushcore.patch.place import Place
 from hushcore.patch.reading import Maps, Reading, blur_to
 from hushcore.plates.plate import sample_linear
@@ -83,6 +84,15 @@ def look(codes: Codes, frame: int, fix: Fix) -> Seen | None:
     blurs = tuple(blur_to(fix, sheet, frame, held) for sheet in fix.sheets)
     reading = Reading(frame, fix, spot, maps, current, blurs, CLIP_AT * fix.encoding.white(codes.dtype))
     covering, first = passing(reading, usable)
+    if unsure(fix, frame):
+        over = beside(spot, fix.sheets[0], first, fix.encoding.decode(three(codes[spot.target.slices])))
+        if over is not None:
+            reading.spot = over.spot
+            usable &= over.readable(maps, fix.sheets[0])
+            if covering is not None:
+                covering = unmix.without(covering, [(over.marked(maps), True)])
+                usable &= covering.alpha < COVERED
+            first = reading.pair(usable)
     return Seen(reading, smeared if fix.plan.match.blur else None, covering, first, gleam)
 
 

@@ -24,6 +24,7 @@ from hushcore.hold.maps import (
 )  # fmt: skip
 
 FRAME_MARGIN = 3  # px round the matte in the frame
+BEYOND = 20  # px by which a mark may reach beyond its matte where its hold is unsure
 SILHOUETTE = 1.0  # px over which a patch ends at a silhouette
 CREASE = 4  # px: half the width of a crease that is laid over
 
@@ -49,9 +50,14 @@ def outside_of(matte: F32) -> F32:
     return np.asarray(cv2.distanceTransform((matte <= 0).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_PRECISE))
 
 
-def on_surface(held: HoldMap, rect: Rect, matte: F32, outside: F32, size: tuple[int, int]) -> Place | None:
-    """A mark that rides the surface; None when it is not on the frame (``size``: width, height)."""
+def on_surface(
+    held: HoldMap, rect: Rect, matte: F32, outside: F32, size: tuple[int, int], beyond: int = 0
+) -> Place | None:
+    """A mark that rides the surface; None when it is not on the frame (``size``: width, height). ``beyond``: px round about that
+    are looked at, too."""
     target = _frame_rect(held, rect, matte).clipped(*size)
+    if not target.empty:
+        target = target.grown(beyond).clipped(*size)
     if target.empty:
         return None
     slant = facing(held, rect)

@@ -55,7 +55,8 @@ class Match:
     ``off``, ``grain_amount`` times what was measured. ``standing``: highlights that stand in the frame stay there:
     ``auto``, where the shot shows that they explain it, or ``off``. ``multiplies``: 0..1, how much of the light multiplies,
     where that is set by hand. ``veil``: what shows through a mark that stands in the frame is brought back (``auto``, where it
-    is see-through) or not (``off``).
+    is see-through) or not (``off``). ``beside``: where a hold is unsure, a mark that is seen beside its patch is covered
+    (``auto``) or left (``off``).
     """
 
     light: str = "auto"
@@ -72,6 +73,7 @@ class Match:
     standing: str = "auto"
     multiplies: float | None = None
     veil: str = "auto"
+    beside: str = "auto"
 
     def check(self) -> None:
         """Raises HushError for a light or grain mode that does not exist."""
@@ -83,6 +85,8 @@ class Match:
             raise HushError(f"Standing highlights are {' or '.join(STANDINGS)}.", "bad-standing")
         if self.veil not in STANDINGS:
             raise HushError(f"What shows through a mark is looked for: {' or '.join(STANDINGS)}.", "bad-veil")
+        if self.beside not in STANDINGS:
+            raise HushError(f"A mark beside its patch is covered: {' or '.join(STANDINGS)}.", "bad-beside")
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,7 @@ from hushcore.plates.plate import Plate
 
 CLIP_AT = 0.95
 ART_SEED = 1
+STANDS_OUT = 0.25  # log units of change by the retouch
 TINT_OVER, CHANGED = 1.0, 0.03  # half-size px; log units of a change that counts
 
 
@@ -56,14 +57,30 @@ class Sheet:
         return float(np.median(most(np.abs(apart - mean(apart)[..., None]))[changed])) if changed.any() else 0.0
 
     @cached_property
+    def marked(self) -> Mask:
+        """Where the mark itself is and not its edge, at half size."""
+        return np.asarray(most(np.abs(self._change)) > STANDS_OUT)
+
+    @cached_property
+    def colour(self) -> float:
+        """As ``tint``, of the mark itself."""
+        apart = self._change[self.marked]
+        return float(np.median(most(np.abs(apart - mean(apart)[..., None])))) if len(apart) else 0.0
+
+    @cached_property
     def steep(self) -> F32:
         """How steep what the retouch takes away is, at half size."""
         return steepness(self._change)
 
+    @cached_property
+    def half_painted(self) -> F32:
+        """``painted`` at half size."""
+        return halved(self.painted)
+
     @property
     def _change(self) -> F32:
         """Log units (h, w, 3) by which the retouch changes the plate, at half size."""
-        original, painted = (np.log(np.maximum(side, 0) + BLACK) for side in (self.half, halved(self.painted)))
+        original, painted = (np.log(np.maximum(side, 0) + BLACK) for side in (self.half, self.half_painted))
         return np.asarray(painted - original, np.float32)
 
     def cut(self, local: Rect) -> "Sheet":

@@ -220,6 +220,10 @@ class MatchData(Plain):
         default="auto",
         description="What shows through a mark that stands in the frame is brought back, where it is see-through.",
     )
+    beside: Literal["auto", "off"] = Field(
+        default="auto",
+        description="Where the hold is unsure, the mark is covered where it is seen beside its patch.",
+    )
     multiplies: float | None = Field(
         default=None, ge=0, le=1, description="How much of the light multiplies; none: as the shot says."
     )

@@ -3649,6 +3649,13 @@ export interface components {
              */
             veil: "auto" | "off";
             /**
+             * Beside
+             * @description Where the hold is unsure, the mark is covered where it is seen beside its patch.
+             * @default auto
+             * @enum {string}
+             */
+            beside: "auto" | "off";
+            /**
              * Multiplies
              * @description How much of the light multiplies; none: as the shot says.
              */

@@ -34,6 +34,7 @@ export function MatchStage({ fix, change }: PanelProps) {
   };
   const light = (now.light ?? "auto") as Light;
   const said = useEvidence(fix).data;
+  const beside = (fix.source === "replace" || fix.source === "fill") && !fix.stands;
   const standing = said?.standing && light !== "off" && fix.source === "replace";
   const loud = tells ? Math.max(tells.light, tells.texture, tells.grain) : undefined;
   const value = (name: "strength" | "steady" | "texture" | "grain_amount") => Math.round((now[name] ?? 0) * 100);
@@ -142,6 +143,13 @@ export function MatchStage({ fix, change }: PanelProps) {
           words="Keep highlights where they stand"
           on={now.standing !== "off"}
           set={(on) => keep({ standing: on ? "auto" : "off" })}
+        />
+      )}
+      {beside && (
+        <Check
+          words="Cover the mark where it shows beside the patch"
+          on={now.beside !== "off"}
+          set={(on) => keep({ beside: on ? "auto" : "off" })}
         />
       )}
       {said?.veil && (
