@@ -147,7 +147,7 @@ export function MatchStage({ fix, change }: PanelProps) {
       )}
       {beside && (
         <Check
-          words="Cover the mark where it shows beside the patch"
+          words="Cover the mark beside its patch"
           on={now.beside !== "off"}
           set={(on) => keep({ beside: on ? "auto" : "off" })}
         />
