@@ -16,6 +16,7 @@ import os
 import shutil
 import signal
 import sys
+import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from dataclasses import dataclass
@@ -228,6 +229,8 @@ def _in_processes(one: Callable[[Any], Any], jobs: Sequence[Any], workers: int) 
     pool = ProcessPoolExecutor(workers, multiprocessing.get_context("fork"), signal.signal, own)
     try:
         for future in as_completed([pool.submit(one, job) for job in jobs]):
+            if ENDING.is_set():
+                sys.exit(0)
             yield future.result()
     finally:
         pool.shutdown(cancel_futures=True)
@@ -238,6 +241,15 @@ def _stretch(words: str) -> Stretch:
     return first, last
 
 
+ENDING = threading.Event()
+
+
+def _end(*_: object) -> None:
+    """Ends it now, or, where what is raised here is swallowed (in a callback of the compiler of inner loops), after a frame."""
+    ENDING.set()
+    sys.exit(0)
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--media", type=Path, required=True)
@@ -246,7 +258,7 @@ def main() -> None:
     parser.add_argument("--only", nargs="+", choices=list(SHOTS), default=list(SHOTS), help="Shots to render (all).")
     parser.add_argument("--frames", type=_stretch, help="Only these: FIRST-LAST.")
     options = parser.parse_args()
-    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))  # so that the processes of the pool end too
+    signal.signal(signal.SIGTERM, _end)  # so that the processes of the pool end too
     done = render_all(options.media, options.truth, options.workers, options.only, options.frames)
     print(f"Rendered {', '.join(done)}." if done else "The demo's footage is there already.")
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from scipy.spatial import KDTree
 
 from hushcore.arrays import F32, Mask, least, mean
 from hushcore.light.region import BLACK, SMALLEST_RING, Pair
@@ -22,6 +23,7 @@ SOFT = 0.7  # px
 LEVEL = 0.3  # of a difference in light that counts as one in colour does: what turns away is lit otherwise
 CLEARLY = 0.5  # times the distance to any other colour, within which that to the mark's must be
 NEVER = 0.4  # such distances beyond which it is another thing
+FAR = NEVER / CLEARLY  # from which on it does not matter how far
 SURFACE = 0.2  # such distances beyond which it is not the surface
 SAMPLES, AROUND = 48, 160  # colours of the mark, and of what it is not
 FEWEST = 12  # px
@@ -93,11 +95,9 @@ def _some(colours: F32, count: int) -> F32:
 
 
 def _far(colours: F32, others: F32) -> F32:
-    """Distance (h, w) to the nearest of ``others`` (n, 4)."""
-    squares = np.full(colours.shape[:2], np.inf, np.float32)
-    for one in others:
-        np.minimum(squares, ((colours - one) ** 2).sum(-1), out=squares)
-    return np.asarray(np.sqrt(squares))
+    """Distance (h, w) to the nearest of ``others`` (n, 4), at most ``FAR``."""
+    found, _ = KDTree(others).query(colours.reshape(-1, 4), distance_upper_bound=FAR)
+    return np.asarray(np.minimum(found, FAR).reshape(colours.shape[:2]), np.float32)
 
 
 def _hanging_on(shown: Mask, on: Mask) -> Mask:

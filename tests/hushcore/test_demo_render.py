@@ -97,6 +97,20 @@ def test_processes_end_whatever_the_renderer_does_when_it_is_told_to_end():
     assert subprocess.run([sys.executable, "-c", ENDLESS], cwd=ROOT, timeout=60).returncode == 0
 
 
+SWALLOWED = """
+import contextlib
+from demo import render
+with contextlib.suppress(SystemExit):
+    render._end()  # as in a callback of the compiler
+for _ in render._in_processes(abs, range(10), 2):
+    raise AssertionError
+"""
+
+
+def test_it_ends_when_it_was_told_to_while_that_could_not_be_raised():
+    assert subprocess.run([sys.executable, "-c", SWALLOWED], cwd=ROOT, timeout=60).returncode == 0
+
+
 def test_rendering_behind_the_application_ends_when_it_is_told_to(tmp_path):
     """``bin/start`` waits for it: a handler that waited for the renderer within a wait for it hung for ever."""
     media, truth = tmp_path / "media", tmp_path / "truth"
